@@ -1,0 +1,69 @@
+// Package demo holds the demo business, Brackwater Ferries, as the files that a
+// builder would write.
+package demo
+
+import (
+	"embed"
+	"io/fs"
+	"path"
+	"strings"
+
+	"urgentparrot.example/internal/core/workspace"
+)
+
+//go:embed settings.yaml bots channels connections knowledge sheets tools day.yaml
+var files embed.FS
+
+// World and Mailroom are the addresses of the outside world as the files name
+// them.
+const (
+	World    = "http://127.0.0.1:4710"
+	Mailroom = "127.0.0.1:4725"
+)
+
+// A Document is one document of the workspace.
+type Document struct {
+	Kind       workspace.Kind
+	Name, Text string
+}
+
+// Documents returns the documents in an order in which they can be read, with
+// the outside world at the addresses given.
+func Documents(world, mailroom string) ([]Document, error) {
+	at := strings.NewReplacer(World, world, Mailroom, mailroom)
+	folders := map[workspace.Kind]string{
+		workspace.KindConnection: "connections", workspace.KindSheet: "sheets", workspace.KindTool: "tools",
+		workspace.KindBot: "bots", workspace.KindChannel: "channels",
+	}
+	settings, err := files.ReadFile("settings.yaml")
+	if err != nil {
+		return nil, err
+	}
+	documents := []Document{{workspace.KindSettings, "brackwater", string(settings)}}
+	for _, kind := range workspace.Kinds[1:] {
+		paths, err := fs.Glob(files, folders[kind]+"/*.yaml")
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range paths {
+			source, err := files.ReadFile(p)
+			if err != nil {
+				return nil, err
+			}
+			documents = append(documents, Document{kind, strings.TrimSuffix(path.Base(p), ".yaml"), at.Replace(string(source))})
+		}
+	}
+	return documents, nil
+}
+
+// Knowledge returns the knowledge files.
+func Knowledge() fs.FS {
+	sub, err := fs.Sub(files, "knowledge")
+	if err != nil {
+		panic(err) // the folder is embedded above
+	}
+	return sub
+}
+
+// Day returns the script of a working day that the demo plays.
+func Day() ([]byte, error) { return files.ReadFile("day.yaml") }

@@ -1,0 +1,27 @@
+package answer
+
+import (
+	"strings"
+
+	"urgentparrot.example/internal/core/text"
+)
+
+// A Citation leads to the place that a reply stands on.
+type Citation struct {
+	PassageID string   `json:"passage_id"`
+	Source    string   `json:"source"`
+	Address   string   `json:"address,omitempty"`
+	Trail     []string `json:"trail,omitempty"`
+	Text      string   `json:"text"`
+}
+
+// Words returns the sentences that answer, within limit runes (0: no limit),
+// cut only between sentences.
+func (c Candidate) Words(limit int) string {
+	return text.Fit(strings.TrimSpace(c.Text[c.Quote.Start:c.Quote.End]), limit, false)
+}
+
+// Cite returns the citation for a candidate.
+func (c Candidate) Cite() Citation {
+	return Citation{PassageID: c.ID, Source: c.Source, Address: c.Address, Trail: c.Trail, Text: c.Text}
+}

@@ -1,0 +1,191 @@
+// Package bot holds the brief: what a bot is told about who it is, what it may
+// use, how it speaks, and when people come in.
+package bot
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/template"
+)
+
+// A Brief is what a bot is told.
+type Brief struct {
+	Bot          string              `yaml:"bot"`
+	Title        string              `yaml:"title"`
+	Name         string              `yaml:"name"` // how it calls itself
+	Role         string              `yaml:"role"`
+	Threshold    float64             `yaml:"threshold"` // confidence below which it does not answer, 0 to 1
+	Sources      []string            `yaml:"sources"`   // that it may answer from; none listed means all
+	Tools        []string            `yaml:"tools"`
+	Capture      *Capture            `yaml:"capture"`
+	Escalate     Escalate            `yaml:"escalate"`
+	WhileWaiting string              `yaml:"while_waiting"` // answer, acknowledge
+	Wordings     map[string][]string `yaml:"wordings"`
+
+	wordings map[string][]template.Template
+}
+
+// Capture says where details go once they are known.
+type Capture struct {
+	Needs []string          `yaml:"needs"` // details that must be known: name, email, phone
+	Sheet string            `yaml:"sheet"` // gets a row for the contact
+	Row   map[string]string `yaml:"row"`   // column: text with values
+	CRM   string            `yaml:"crm"`   // the connection of the CRM
+
+	cells map[string]template.Template
+}
+
+// Escalate says when people come in and who is told.
+type Escalate struct {
+	On     []string `yaml:"on"`     // not known, wish, anger
+	Notify string   `yaml:"notify"` // the connection of the mail server
+	To     string   `yaml:"to"`     // the mail address of those who answer
+}
+
+// The reasons to escalate.
+const (
+	OnNotKnown = "not known"
+	OnWish     = "wish"
+	OnAnger    = "anger"
+)
+
+// The wordings that a brief may set, each a list to choose from. A sentence of
+// fact never comes from here.
+const (
+	Greeting    = "greeting"     // before the first reply
+	Welcome     = "welcome"      // when there was only a greeting
+	Thanked     = "thanked"      // when the customer says thank you
+	Farewell    = "farewell"     // when the customer says goodbye
+	WhoIAm      = "who_i_am"     // when asked whether it is a robot
+	Noted       = "noted"        // when a detail was given
+	HowToHelp   = "how_to_help"  // when nothing was asked
+	NotKnown    = "not_known"    // no answer, nobody is told
+	HandedOver  = "handed_over"  // no answer, people are told
+	WishGranted = "wish_granted" // a person was asked for
+	Calm        = "calm"         // the customer is angry, people are told
+	Waiting     = "waiting"      // more was said while waiting for a person
+	Again       = "again"        // before an answer given a moment ago
+	PartUnknown = "part_unknown" // one of several questions has no answer
+)
+
+var defaults = map[string][]string{
+	Greeting:    {"Hello{{ contact.first_name.hasValue() ? ' ' + contact.first_name.value() : '' }}!"},
+	Welcome:     {"How can I help?"},
+	Thanked:     {"You're welcome.", "Glad to help."},
+	Farewell:    {"Goodbye, and thank you.", "Thank you, goodbye."},
+	WhoIAm:      {"I'm {{ bot }}, an automated assistant. If you would rather talk to a person, just say so."},
+	Noted:       {"Thank you{{ contact.first_name.hasValue() ? ', ' + contact.first_name.value() : '' }}, I have noted that."},
+	HowToHelp:   {"How can I help?", "What would you like to know?"},
+	NotKnown:    {"I don't know that, and I would rather not guess."},
+	HandedOver:  {"I don't know that, and I would rather not guess. I have asked a colleague, who will answer you here."},
+	WishGranted: {"Of course. I have asked a colleague to come in; they will answer you here."},
+	Calm:        {"I'm sorry about this. I have asked a colleague to look into it at once; they will answer you here."},
+	Waiting:     {"Thank you, I have added that for my colleague.", "Noted. My colleague will see this too."},
+	Again:       {"As I said:", "To repeat:"},
+	PartUnknown: {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
+}
+
+// Parse reads a brief. The error is document.Problems.
+func Parse(file string, source []byte) (Brief, error) {
+	b := Brief{Threshold: 0.5, WhileWaiting: "answer"}
+	c := document.Decode(file, source, &b)
+	if c.Failed() {
+		return b, c.Err()
+	}
+	c.Name("$.bot", b.Bot)
+	if b.Name == "" {
+		c.Wrong("$.name", "a bot needs a name that it goes by")
+	}
+	if b.Threshold <= 0 || b.Threshold >= 1 {
+		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.5 is a good start")
+	}
+	if b.WhileWaiting != "answer" && b.WhileWaiting != "acknowledge" {
+		c.Wrong("$.while_waiting", "%q is not known here; it is answer or acknowledge", b.WhileWaiting)
+	}
+	for i, on := range b.Escalate.On {
+		if on != OnNotKnown && on != OnWish && on != OnAnger {
+			c.Wrong(fmt.Sprintf("$.escalate.on[%d]", i), "%q is not a reason to escalate; the reasons are: not known, wish, anger", on)
+		}
+	}
+	if b.Escalate.Notify != "" && b.Escalate.To == "" {
+		c.Wrong("$.escalate.to", "say which mail address is told")
+	}
+	b.wordings = map[string][]template.Template{}
+	for _, key := range slices.Sorted(maps.Keys(defaults)) {
+		texts := defaults[key]
+		if own := b.Wordings[key]; len(own) > 0 {
+			texts = own
+		}
+		for i, source := range texts {
+			t, err := template.Parse(source)
+			if err != nil {
+				c.Wrong(fmt.Sprintf("$.wordings.%s[%d]", key, i), "%v", err)
+			}
+			b.wordings[key] = append(b.wordings[key], t)
+		}
+	}
+	for key := range b.Wordings {
+		if defaults[key] == nil {
+			c.Wrong("$.wordings."+key, "%q is not a wording; the wordings are: %v", key, slices.Sorted(maps.Keys(defaults)))
+		}
+	}
+	if b.Capture != nil {
+		b.Capture.check(c)
+	}
+	return b, c.Err()
+}
+
+func (cap *Capture) check(c *document.Checker) {
+	if len(cap.Needs) == 0 {
+		c.Wrong("$.capture.needs", "say which details must be known: name, email, phone")
+	}
+	for i, need := range cap.Needs {
+		if !slices.Contains(template.Details, need) {
+			c.Wrong(fmt.Sprintf("$.capture.needs[%d]", i), "%q is not a detail; the details are: %v", need, template.Details)
+		}
+	}
+	cap.cells = map[string]template.Template{}
+	for column, source := range cap.Row {
+		t, err := template.Parse(source)
+		if err != nil {
+			c.Wrong("$.capture.row", "%v", err)
+		}
+		cap.cells[column] = t
+	}
+}
+
+// Cells fills the row for a contact.
+func (cap *Capture) Cells(v template.Values) (map[string]string, error) {
+	cells := map[string]string{}
+	for column, t := range cap.cells {
+		cell, err := t.Fill(v)
+		if err != nil {
+			return nil, err
+		}
+		cells[column] = cell
+	}
+	return cells, nil
+}
+
+// EscalatesOn reports whether people come in for a reason. A wish for a person
+// is always granted, whatever the brief says.
+func (b Brief) EscalatesOn(reason string) bool {
+	return reason == OnWish || slices.Contains(b.Escalate.On, reason)
+}
+
+// Word returns a wording, filled. Of several, turn chooses one: successive turns
+// vary. What does not fill is left out.
+func (b Brief) Word(key string, turn int, v template.Values) string {
+	choices := b.wordings[key]
+	if len(choices) == 0 {
+		return ""
+	}
+	filled, err := choices[turn%len(choices)].Fill(v)
+	if err != nil {
+		return ""
+	}
+	return filled
+}

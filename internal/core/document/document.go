@@ -1,0 +1,128 @@
+// Package document reads the text documents of a workspace (bots, tools,
+// channels) strictly, and says where in them something is wrong.
+package document
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+)
+
+// A Problem is one thing that is wrong in a document, and where. Line and
+// Column count from 1; they are 0 when the place is not known.
+type Problem struct {
+	File    string `json:"file"`
+	Line    int    `json:"line"`
+	Column  int    `json:"column"`
+	Message string `json:"message"`
+}
+
+func (p Problem) Error() string {
+	if p.Line == 0 {
+		return p.File + ": " + p.Message
+	}
+	return fmt.Sprintf("%s:%d:%d: %s", p.File, p.Line, p.Column, p.Message)
+}
+
+// Problems are all that is wrong in a document. It is an error; use Err to
+// return it, so that none becomes nil.
+type Problems []Problem
+
+func (ps Problems) Error() string {
+	lines := make([]string, len(ps))
+	for i, p := range ps {
+		lines[i] = p.Error()
+	}
+	return strings.Join(lines, "\n")
+}
+
+// Limit is the largest document that is read, in bytes.
+const Limit = 256 << 10
+
+// A Checker collects the problems of one document.
+type Checker struct {
+	name     string
+	file     *ast.File
+	problems Problems
+}
+
+// Decode reads YAML into a struct. A key that the struct does not have, a value
+// of the wrong type, or a document over Limit is a problem. The name stands for
+// the document in messages. The returned Checker takes further problems; its Err
+// reports those of reading too.
+func Decode(name string, source []byte, into any) *Checker {
+	c := &Checker{name: name}
+	if len(source) > Limit {
+		c.problems = append(c.problems, Problem{File: name, Message: fmt.Sprintf("the document is larger than %d KiB", Limit>>10)})
+		return c
+	}
+	file, err := parser.ParseBytes(source, 0)
+	if err == nil {
+		c.file = file
+		err = yaml.UnmarshalWithOptions(source, into, yaml.Strict())
+	}
+	if err != nil {
+		p := Problem{File: name, Message: err.Error()}
+		var positioned yaml.Error
+		if errors.As(err, &positioned) {
+			p.Message = plain(positioned.GetMessage())
+			if t := positioned.GetToken(); t != nil {
+				p.Line, p.Column = t.Position.Line, t.Position.Column
+			}
+		}
+		c.problems = append(c.problems, p)
+	}
+	return c
+}
+
+var inner = regexp.MustCompile(` of type \S+$| into Go (?:value|struct field \S+)`)
+
+// plain takes the words of Go out of a message about YAML.
+func plain(message string) string {
+	message = inner.ReplaceAllString(message, "")
+	return strings.NewReplacer("unknown field", "there is no key called", "unmarshal", "read", "cannot read", "cannot read").Replace(message)
+}
+
+// Failed reports whether anything is wrong so far.
+func (c *Checker) Failed() bool { return len(c.problems) > 0 }
+
+// Wrong notes a problem at a path such as "$.threshold".
+func (c *Checker) Wrong(path, format string, args ...any) {
+	p := Problem{File: c.name, Message: fmt.Sprintf(format, args...)}
+	// A missing key has no place of its own: its nearest parent stands for it.
+	for at := path; c.file != nil && p.Line == 0; at = at[:strings.LastIndexAny(at, ".[")] {
+		if yp, err := yaml.PathString(at); err == nil {
+			if node, err := yp.FilterFile(c.file); err == nil && node != nil {
+				p.Line, p.Column = node.GetToken().Position.Line, node.GetToken().Position.Column
+				break
+			}
+		}
+		if at == "$" || !strings.ContainsAny(at, ".[") {
+			p.Line, p.Column = 1, 1
+			break
+		}
+	}
+	c.problems = append(c.problems, p)
+}
+
+// Err returns all that is wrong as Problems, or nil.
+func (c *Checker) Err() error {
+	if len(c.problems) == 0 {
+		return nil
+	}
+	return c.problems
+}
+
+var nameRule = regexp.MustCompile(`^[a-z0-9][a-z0-9\-]{0,39}$`)
+
+// Name checks the name of a thing: small letters, digits and hyphens, at most 40.
+func (c *Checker) Name(path, name string) {
+	if !nameRule.MatchString(name) {
+		c.Wrong(path, "%q is not a name: use small letters, digits and hyphens, at most 40", name)
+	}
+}

@@ -1,0 +1,108 @@
+// Package knowledge turns documents into passages and finds the passages that
+// speak of a question. It computes in memory and opens nothing.
+package knowledge
+
+import (
+	"strings"
+	"time"
+
+	"urgentparrot.example/internal/core/text"
+)
+
+// A Document is what a reader made of one file or page: sections of plain text
+// under their headings, or pairs of questions and answers.
+type Document struct {
+	Title    string
+	Sections []Section
+	Pairs    []Pair
+}
+
+// A Section is the text between two headings. Paragraphs are separated by a
+// blank line; list items and table rows stand on lines of their own.
+type Section struct {
+	Trail []string // the headings above, outermost first
+	Text  string
+}
+
+// A Pair is a question with the answer that a person wrote for it.
+type Pair struct{ Question, Answer string }
+
+// A Passage is the piece of a document that an answer quotes. A house answer is
+// a passage with a question.
+type Passage struct {
+	ID       string    `json:"id"`
+	SourceID string    `json:"source_id"`
+	Source   string    `json:"source"`            // the source's name, for citing
+	Address  string    `json:"address,omitempty"` // where a reader finds it, if anywhere
+	Trail    []string  `json:"trail,omitempty"`
+	Question string    `json:"question,omitempty"`
+	Text     string    `json:"text"`
+	Position int       `json:"position"` // its place in the source, from 0
+	ReadAt   time.Time `json:"read_at"`
+}
+
+const (
+	passageWords    = 110 // a passage is closed once it holds as many words
+	passageMaxWords = 180 // and never holds more, unless one sentence does
+)
+
+// Passages cuts a document into passages of about 60 to 180 words, at ends of
+// sentences, never across sections. The passages have Trail, Question, Text and
+// Position; the caller adds the rest.
+func (d Document) Passages() []Passage {
+	var passages []Passage
+	add := func(p Passage) {
+		if p.Text = strings.TrimSpace(p.Text); p.Text != "" {
+			p.Position = len(passages)
+			passages = append(passages, p)
+		}
+	}
+	for _, pair := range d.Pairs {
+		add(Passage{Question: text.Squeeze(pair.Question), Text: pair.Answer})
+	}
+	for _, section := range d.Sections {
+		for _, piece := range cut(section.Text) {
+			add(Passage{Trail: section.Trail, Text: piece})
+		}
+	}
+	return passages
+}
+
+// cut divides a section's text at paragraphs, and long paragraphs at sentences.
+// A line that ends in a colon stays with what it introduces.
+func cut(s string) []string {
+	var pieces []string
+	var piece strings.Builder
+	words := 0
+	flush := func() {
+		if piece.Len() > 0 {
+			pieces = append(pieces, piece.String())
+			piece.Reset()
+			words = 0
+		}
+	}
+	for _, paragraph := range strings.Split(s, "\n\n") {
+		joint := "\n\n"
+		for _, span := range text.Sentences(paragraph) {
+			sentence := paragraph[span.Start:span.End]
+			n := len(strings.Fields(sentence))
+			if words > 0 && words+n > passageMaxWords {
+				flush()
+			}
+			if piece.Len() > 0 {
+				piece.WriteString(joint)
+			}
+			piece.WriteString(sentence)
+			words += n
+			joint = " "
+			if rest := paragraph[span.End:]; strings.HasPrefix(strings.TrimLeft(rest, " "), "\n") {
+				joint = "\n"
+			}
+		}
+		if words >= passageWords && !strings.HasSuffix(strings.TrimSpace(paragraph), ":") {
+			flush()
+		}
+	}
+	flush()
+	return pieces
+}

@@ -1,0 +1,80 @@
+package text
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+)
+
+var (
+	isoDate   = regexp.MustCompile(`\b(\d{4})-(\d{2})-(\d{2})\b`)
+	dayMonth  = regexp.MustCompile(`(?i)\b(\d{1,2})(?:st|nd|rd|th)?(?: of)? (january|february|march|april|may|june|july|august|september|october|november|december)\b`)
+	clockTime = regexp.MustCompile(`(?i)\b(?:(\d{1,2})(?::|\.)(\d{2})\s*(am|pm)?|(\d{1,2})\s*(am|pm)|(noon|midday))\b`)
+	months    = map[string]time.Month{}
+	weekdays  = map[string]time.Weekday{}
+)
+
+func init() {
+	for m := time.January; m <= time.December; m++ {
+		months[strings.ToLower(m.String())] = m
+	}
+	for d := time.Sunday; d <= time.Saturday; d++ {
+		weekdays[strings.ToLower(d.String())] = d
+	}
+}
+
+// Date returns the day that s speaks of, seen from now and in now's zone:
+// "today", "tomorrow", a weekday (the next one, today included), "3 June" (the
+// next one) or an ISO date.
+func Date(s string, now time.Time) (time.Time, bool) {
+	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	if m := isoDate.FindString(s); m != "" {
+		d, err := time.ParseInLocation(time.DateOnly, m, now.Location())
+		return d, err == nil
+	}
+	if m := dayMonth.FindStringSubmatch(s); m != nil {
+		day, _ := strconv.Atoi(m[1])
+		d := time.Date(now.Year(), months[strings.ToLower(m[2])], day, 0, 0, 0, 0, now.Location())
+		if d.Before(today) {
+			d = d.AddDate(1, 0, 0)
+		}
+		return d, d.Day() == day
+	}
+	for _, w := range Words(s) {
+		switch w.Folded {
+		case "today", "tonight":
+			return today, true
+		case "tomorrow":
+			return today.AddDate(0, 0, 1), true
+		}
+		if day, ok := weekdays[strings.TrimSuffix(w.Folded, "s")]; ok {
+			return today.AddDate(0, 0, (int(day)-int(now.Weekday())+7)%7), true
+		}
+	}
+	return time.Time{}, false
+}
+
+// Clock returns the time of day that s speaks of as "15:04": "3pm", "15.30",
+// "9:05 am", "noon".
+func Clock(s string) (string, bool) {
+	m := clockTime.FindStringSubmatch(s)
+	if m == nil {
+		return "", false
+	}
+	if m[6] != "" {
+		return "12:00", true
+	}
+	hour, _ := strconv.Atoi(m[1] + m[4])
+	minute, _ := strconv.Atoi(m[2])
+	switch half := strings.ToLower(m[3] + m[5]); {
+	case half == "pm" && hour < 12:
+		hour += 12
+	case half == "am" && hour == 12:
+		hour = 0
+	}
+	if hour > 23 || minute > 59 {
+		return "", false
+	}
+	return time.Date(0, 1, 1, hour, minute, 0, 0, time.UTC).Format("15:04"), true
+}

@@ -1,0 +1,99 @@
+package text
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+
+	"github.com/nyaruka/phonenumbers"
+)
+
+var (
+	emailPattern = regexp.MustCompile(`(?i)[a-z0-9][a-z0-9._%+\-]{0,63}@(?:[a-z0-9](?:[a-z0-9\-]{0,61}[a-z0-9])?\.)+[a-z]{2,24}`)
+	phonePattern = regexp.MustCompile(`(?:\+|\(0|\b0|\b\d)[\d\s().\-/]{5,20}\d`)
+	namePattern  = regexp.MustCompile(`(?i)(?:\bmy name(?:'s| is)|\bname is|\bmy name:|\bi am|\bi['’]?m|\bthis is|\bcall me|^name:)\s+(\p{L}[\p{L}'’\-]*(?: \p{L}[\p{L}'’\-]*){0,3})`)
+	herePattern  = regexp.MustCompile(`^(?:(?i:hi|hello|hey)[,!]? )?([\p{Lu}][\p{L}'’\-]+(?: [\p{Lu}][\p{L}'’\-]+){0,2}) here\b`)
+)
+
+// Email returns the first e-mail address in s, in lower case, or "".
+func Email(s string) string {
+	return strings.ToLower(strings.TrimRight(emailPattern.FindString(s), ".-"))
+}
+
+// Phone returns the first telephone number in s in E.164 form ("+447700900123"),
+// or "". A number without a country code is read as one of the region, an ISO
+// 3166 code such as "GB". Dates, amounts and times are not numbers to call.
+func Phone(s, region string) string {
+	for _, candidate := range phonePattern.FindAllString(s, 8) {
+		digits := 0
+		for _, r := range candidate {
+			if unicode.IsDigit(r) {
+				digits++
+			}
+		}
+		if digits < 8 || isDateLike(candidate) {
+			continue
+		}
+		number, err := phonenumbers.Parse(candidate, region)
+		if err == nil && phonenumbers.IsPossibleNumber(number) {
+			return phonenumbers.Format(number, phonenumbers.E164)
+		}
+	}
+	return ""
+}
+
+var datePattern = regexp.MustCompile(`\d{1,4}[./\-]\d{1,2}[./\-]\d{1,4}`)
+
+func isDateLike(s string) bool { return datePattern.MatchString(s) && !strings.HasPrefix(s, "+") }
+
+// Name returns what the writer of s calls themselves ("I'm Ada", "my name is
+// Ada Example", "Ada here"), or "". A name in small letters counts only where
+// nothing else can be meant: after "my name is", or when the e-mail address in
+// the same text begins with it.
+func Name(s string) string {
+	if m := herePattern.FindStringSubmatch(s); m != nil && !notNames[Fold(m[1])] {
+		return m[1]
+	}
+	for _, m := range namePattern.FindAllStringSubmatchIndex(s, 8) {
+		words := strings.Fields(s[m[2]:m[3]])
+		first := Fold(words[0])
+		if len(first) < 2 || notNames[first] || stopWords[first] {
+			continue
+		}
+		intro := strings.ToLower(s[m[0]:m[2]])
+		capital := isCapital(words[0])
+		if !capital && !strings.Contains(intro, "name") && !strings.HasPrefix(Email(s), first) {
+			continue
+		}
+		// A name goes on while its words are written alike, and are no others.
+		n := 1
+		for n < len(words) && isCapital(words[n]) == capital && !stopWords[Fold(words[n])] && !notNames[Fold(words[n])] && (capital || n < 2) {
+			n++
+		}
+		for i, w := range words[:n] {
+			if !capital || w == strings.ToUpper(w) {
+				r := []rune(strings.ToLower(w))
+				r[0] = unicode.ToUpper(r[0])
+				words[i] = string(r)
+			}
+		}
+		return strings.Join(words[:n], " ")
+	}
+	return ""
+}
+
+func isCapital(word string) bool {
+	for _, r := range word {
+		return unicode.IsUpper(r)
+	}
+	return false
+}
+
+// notNames are the words that follow "I'm" or "this is" without being a name.
+var notNames = set(`afraid angry annoyed at awful back coming confused curious deaf delighted disabled
+disappointed disgusted done driving early fed fine furious getting glad going good great happy having here
+hoping hungry in interested just late leaving looking lost mad new not off on planning pleased pregnant
+ready really ridiculous sad sick so sorry still stranded stuck sure taking terrible thinking tired travelling
+trying unable unhappy upset urgent very vegan vegetarian waiting wondering worried writing absolutely
+unacceptable my our your his her their the a an about also english french german spanish
+monday tuesday wednesday thursday friday saturday sunday`)

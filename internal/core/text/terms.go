@@ -1,0 +1,116 @@
+package text
+
+import (
+	"strings"
+
+	"github.com/kljensen/snowball"
+)
+
+// A Term is a word reduced to what is compared: its stem, or the common member
+// of its group of synonyms.
+type Term struct {
+	Stem       string
+	Stop       bool // carries grammar, not meaning: "the", "is", "what"
+	Light      bool // carries little meaning: "take", "need", "possible"
+	Start, End int  // byte offsets in the text it came from
+}
+
+// An Analyzer turns text into terms for one language. It is safe for
+// concurrent use. The zero Analyzer is not usable; see NewAnalyzer.
+type Analyzer struct {
+	language string
+	synonyms map[string]string // stem → stem that stands for the group
+}
+
+// snowballNames are the languages with a stemmer, by their ISO 639-1 code.
+var snowballNames = map[string]string{
+	"en": "english", "es": "spanish", "fr": "french", "sv": "swedish",
+	"no": "norwegian", "nb": "norwegian", "ru": "russian", "hu": "hungarian",
+}
+
+// NewAnalyzer returns an analyzer for a language, named by its ISO 639-1 code;
+// a language without a stemmer is folded only. Words in the same group of
+// synonyms become the same term.
+func NewAnalyzer(language string, synonyms [][]string) *Analyzer {
+	a := &Analyzer{language: snowballNames[language], synonyms: map[string]string{}}
+	for _, group := range synonyms {
+		if len(group) == 0 {
+			continue
+		}
+		head := a.stem(Fold(group[0]))
+		for _, word := range group {
+			a.synonyms[a.stem(Fold(word))] = head
+		}
+	}
+	return a
+}
+
+// Terms returns every word of s as a term, in order.
+func (a *Analyzer) Terms(s string) []Term {
+	words := Words(s)
+	terms := make([]Term, len(words))
+	for i, w := range words {
+		terms[i] = Term{Stem: a.Stem(w.Folded), Stop: stopWords[w.Folded], Light: lightWords[w.Folded], Start: w.Start, End: w.End}
+	}
+	return terms
+}
+
+// Stem returns the term of one folded word.
+func (a *Analyzer) Stem(folded string) string {
+	stem := a.stem(folded)
+	if head, ok := a.synonyms[stem]; ok {
+		return head
+	}
+	return stem
+}
+
+func (a *Analyzer) stem(folded string) string {
+	if a.language == "" {
+		return folded
+	}
+	stem, err := snowball.Stem(folded, a.language, false)
+	if err != nil || stem == "" {
+		return folded
+	}
+	return stem
+}
+
+// Telling returns the stems of s that carry meaning, each once, in order.
+func (a *Analyzer) Telling(s string) []Term {
+	seen := map[string]bool{}
+	var telling []Term
+	for _, t := range a.Terms(s) {
+		if !t.Stop && !seen[t.Stem] {
+			seen[t.Stem] = true
+			telling = append(telling, t)
+		}
+	}
+	return telling
+}
+
+// IsCommon reports whether a folded word says little by itself.
+func IsCommon(folded string) bool { return stopWords[folded] || lightWords[folded] }
+
+func set(words string) map[string]bool {
+	m := map[string]bool{}
+	for _, w := range strings.Fields(words) {
+		m[w] = true
+	}
+	return m
+}
+
+var (
+	stopWords = set(`a about after again all also am an and any anybody anyone anything are arent as at
+be because been before being but by can cannot cant could couldnt did didnt do does doesnt doing dont
+each else even ever every for from further had has have havent having he hello her here hers hey hi him his how
+hows i id if ill im in into is isnt it its itself ive just kindly me might more most much must my myself
+no nor not now of off oh ok okay on once one only or other our ours out over own please pls same shall
+she should so some somebody someone something such than thank thanks that thats the their theirs them then there theres
+these they theyre this those through to too u under until up us very was wasnt we well were werent what whats
+when whens where wheres which while who whom whos whose why will with without wont would wouldnt yes yet you
+your youre yours`)
+	lightWords = set(`able aboard allow allowed ask bring bringing bit come currently day do exactly find get
+getting give go going happen happens i information kind know like long look little looking make many maybe mean need
+needed normally onto point possible possibly put question really sort still take taken takes taking tell thing think
+today tomorrow travel travelling try use used using usually want wanted way work works year`)
+)
