@@ -9,7 +9,9 @@ import (
 // A Citation leads to the place that a reply stands on.
 type Citation struct {
 	PassageID string   `json:"passage_id"`
-	Source    string   `json:"source"`
+	Source    string   `json:"source" description:"The source's name."`
+	Title     string   `json:"title,omitempty" description:"The title of the document."`
+	Question  string   `json:"question,omitempty" description:"Of a house answer: the question it answers."`
 	Address   string   `json:"address,omitempty"`
 	Trail     []string `json:"trail,omitempty"`
 	Text      string   `json:"text"`
@@ -23,5 +25,5 @@ func (c Candidate) Words(limit int) string {
 
 // Cite returns the citation for a candidate.
 func (c Candidate) Cite() Citation {
-	return Citation{PassageID: c.ID, Source: c.Source, Address: c.Address, Trail: c.Trail, Text: c.Text}
+	return Citation{PassageID: c.ID, Source: c.Source, Title: c.Title, Question: c.Question, Address: c.Address, Trail: c.Trail, Text: c.Text}
 }

@@ -245,9 +245,9 @@ func TestDetailsAreTakenUpAndWrittenOut(t *testing.T) {
 
 func TestPeopleComeInWhenTheyShould(t *testing.T) {
 	for said, reason := range map[string]string{
-		"let me talk to someone":                                       bot.OnWish,
-		"I want to speak to a real person now":                         bot.OnWish,
-		"a human please":                                               bot.OnWish,
+		"let me talk to someone":               bot.OnWish,
+		"I want to speak to a real person now": bot.OnWish,
+		"a human please":                       bot.OnWish,
 		"This is ridiculous! Two hours and nobody tells us anything!!": bot.OnAnger,
 		"YOU LEFT US ON THE PIER AGAIN!! FOR THREE HOURS!!":            bot.OnAnger,
 		"can one person take two bicycles?":                            "",

@@ -88,6 +88,14 @@ func plain(message string) string {
 	return strings.NewReplacer("unknown field", "there is no key called", "unmarshal", "read", "cannot read", "cannot read").Replace(message)
 }
 
+// At returns one problem at a path of a document that was decoded before.
+func At(name string, source []byte, path, format string, args ...any) Problems {
+	c := &Checker{name: name}
+	c.file, _ = parser.ParseBytes(source, 0) // unreadable: the problem has no place
+	c.Wrong(path, format, args...)
+	return c.problems
+}
+
 // Failed reports whether anything is wrong so far.
 func (c *Checker) Failed() bool { return len(c.problems) > 0 }
 

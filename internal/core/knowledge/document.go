@@ -32,7 +32,8 @@ type Pair struct{ Question, Answer string }
 type Passage struct {
 	ID       string    `json:"id"`
 	SourceID string    `json:"source_id"`
-	Source   string    `json:"source"`            // the source's name, for citing
+	Source   string    `json:"source"`            // the source's name
+	Title    string    `json:"title,omitempty"`   // the document's title, for citing
 	Address  string    `json:"address,omitempty"` // where a reader finds it, if anywhere
 	Trail    []string  `json:"trail,omitempty"`
 	Question string    `json:"question,omitempty"`

@@ -1,0 +1,77 @@
+// Package connect reaches outward: HTTP tools, the CRM, mail, and the files of
+// sheets. Each call is tried by the caller until it succeeds or is refused.
+package connect
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+)
+
+// ErrRefused is a final no of the other side: trying again will not help.
+var ErrRefused = errors.New("refused")
+
+// responseLimit is how much of an answer is read, in bytes.
+const responseLimit = 1 << 20
+
+// An Endpoint is an HTTP system with its secret.
+type Endpoint struct {
+	Title   string // for messages
+	Address string
+	Secret  string // sent as a bearer token; "" for none
+	Client  *http.Client
+}
+
+// call sends a request and decodes the JSON that comes back into into, unless it
+// is nil. key, if any, is the idempotency key.
+func (e Endpoint) call(ctx context.Context, method, path, key string, body, into any) error {
+	var content io.Reader
+	if body != nil {
+		raw, err := json.Marshal(body)
+		if err != nil {
+			return err
+		}
+		content = bytes.NewReader(raw)
+	}
+	request, err := http.NewRequestWithContext(ctx, method, strings.TrimSuffix(e.Address, "/")+path, content)
+	if err != nil {
+		return err
+	}
+	request.Header.Set("Accept", "application/json")
+	if body != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	if key != "" {
+		request.Header.Set("Idempotency-Key", key)
+	}
+	if e.Secret != "" {
+		request.Header.Set("Authorization", "Bearer "+e.Secret)
+	}
+	response, err := e.Client.Do(request)
+	if err != nil {
+		return fmt.Errorf("%s cannot be reached: %w", e.Title, err)
+	}
+	defer response.Body.Close()
+	raw, err := io.ReadAll(io.LimitReader(response.Body, responseLimit+1))
+	switch {
+	case err != nil:
+		return fmt.Errorf("%s broke off: %w", e.Title, err)
+	case len(raw) > responseLimit:
+		return fmt.Errorf("%w: %s sent more than %d KiB", ErrRefused, e.Title, responseLimit>>10)
+	case response.StatusCode == http.StatusTooManyRequests, response.StatusCode == http.StatusRequestTimeout, response.StatusCode >= 500:
+		return fmt.Errorf("%s answered %d", e.Title, response.StatusCode)
+	case response.StatusCode >= 300:
+		return fmt.Errorf("%w: %s answered %d: %.200s", ErrRefused, e.Title, response.StatusCode, raw)
+	case into == nil:
+		return nil
+	}
+	if err := json.Unmarshal(raw, into); err != nil {
+		return fmt.Errorf("%s sent something that is not JSON", e.Title)
+	}
+	return nil
+}

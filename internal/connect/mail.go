@@ -1,0 +1,65 @@
+package connect
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"time"
+
+	"github.com/emersion/go-message/mail"
+	"github.com/emersion/go-smtp"
+)
+
+// A Mail is a plain mail to people of the business.
+type Mail struct {
+	ID            string // becomes the Message-ID, so that a repeat is recognised
+	From, To      string
+	Subject, Body string
+	At            time.Time
+}
+
+// mailTime is how long one delivery may take.
+const mailTime = 20 * time.Second
+
+// SendMail hands a mail to an SMTP server at HOST:PORT.
+func SendMail(ctx context.Context, server string, m Mail) error {
+	var header mail.Header
+	header.SetDate(m.At)
+	header.SetSubject(m.Subject)
+	header.SetAddressList("From", []*mail.Address{{Address: m.From}})
+	header.SetAddressList("To", []*mail.Address{{Address: m.To}})
+	header.SetMessageID(m.ID + "@urgent-parrot")
+	header.Set("Auto-Submitted", "auto-generated")
+	header.SetContentType("text/plain", map[string]string{"charset": "utf-8"})
+	var letter bytes.Buffer
+	w, err := mail.CreateSingleInlineWriter(&letter, header)
+	if err != nil {
+		return err
+	}
+	if _, err := w.Write([]byte(m.Body)); err != nil {
+		return err
+	}
+	if err := w.Close(); err != nil {
+		return err
+	}
+	dialer := net.Dialer{Timeout: mailTime}
+	conn, err := dialer.DialContext(ctx, "tcp", server)
+	if err != nil {
+		return fmt.Errorf("the mail server cannot be reached: %w", err)
+	}
+	if err := conn.SetDeadline(time.Now().Add(mailTime)); err != nil {
+		return errors.Join(err, conn.Close())
+	}
+	client := smtp.NewClient(conn)
+	defer client.Close()
+	if err := client.SendMail(m.From, []string{m.To}, &letter); err != nil {
+		var refused *smtp.SMTPError
+		if errors.As(err, &refused) && !refused.Temporary() {
+			return fmt.Errorf("%w: the mail server answered %d %s", ErrRefused, refused.Code, refused.Message)
+		}
+		return fmt.Errorf("the mail server did not take the mail: %w", err)
+	}
+	return client.Quit()
+}

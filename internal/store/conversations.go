@@ -1,0 +1,253 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"strings"
+	"time"
+
+	"urgentparrot.example/internal/core/dialogue"
+)
+
+// A Conversation is an exchange with one handle, from the first message until it
+// is closed.
+type Conversation struct {
+	ID, Channel, Address string
+	ContactID            string
+	Bot                  string
+	Lead                 dialogue.Lead
+	Assignee             string
+	Priority             string
+	Reason               string
+	Summary              string // JSON of dialogue.Summary, "" if none
+	State                string // JSON of dialogue.State
+	Outcome              string
+	Calling              string // the turn that waits for its tools, "" if none
+	Version              int
+	Messages             int
+	Incoming             int
+	Preview              string
+	OpenedAt, UpdatedAt  time.Time
+	WaitingSince         time.Time // zero: nobody waits for a person
+	ContactName          string    // "" if it is not known
+}
+
+const conversationColumns = `c.id, c.channel, c.address, c.contact_id, c.bot, c.lead, c.assignee, c.priority, c.reason, c.summary, c.state,
+	c.outcome, c.calling, c.version, c.messages, c.incoming, c.preview, c.opened_at, c.updated_at, c.waiting_since`
+
+func scanConversation(scan func(...any) error, more ...any) (c Conversation, err error) {
+	var opened, updated int64
+	var waiting sql.NullInt64
+	into := append([]any{&c.ID, &c.Channel, &c.Address, &c.ContactID, &c.Bot, &c.Lead, &c.Assignee, &c.Priority, &c.Reason, &c.Summary, &c.State,
+		&c.Outcome, &c.Calling, &c.Version, &c.Messages, &c.Incoming, &c.Preview, &opened, &updated, &waiting}, more...)
+	err = scan(into...)
+	c.OpenedAt, c.UpdatedAt = fromMillis(opened), fromMillis(updated)
+	if waiting.Valid {
+		c.WaitingSince = fromMillis(waiting.Int64)
+	}
+	return c, err
+}
+
+// Conversation returns one conversation, or ErrNotFound.
+func (s *Store) Conversation(ctx context.Context, id string) (c Conversation, err error) {
+	found := false
+	err = s.reader.rows(ctx, `SELECT `+conversationColumns+` FROM conversation c WHERE c.id = ?`, []any{id}, func(scan func(...any) error) error {
+		found = true
+		c, err = scanConversation(scan)
+		return err
+	})
+	if err == nil && !found {
+		err = ErrNotFound
+	}
+	return c, err
+}
+
+// A Filter chooses conversations.
+type Filter struct {
+	Leads  []dialogue.Lead // none: any
+	Search string          // in names, addresses and previews
+	Before string          // a cursor: "updated_at id" of the last one seen
+	Limit  int
+	Urgent bool // those who wait for a person, the most urgent first; no cursor
+}
+
+// urgency orders those who wait: how long, with high priority counting four times.
+const urgency = `(?1 - c.waiting_since) * CASE c.priority WHEN 'high' THEN 4 ELSE 1 END DESC`
+
+// Conversations returns conversations, the latest changed first.
+func (s *Store) Conversations(ctx context.Context, f Filter, now time.Time) (list []Conversation, err error) {
+	leads := make([]string, len(f.Leads))
+	for i, lead := range f.Leads {
+		leads[i] = string(lead)
+	}
+	order := `c.updated_at DESC, c.id DESC`
+	where := ``
+	if f.Urgent {
+		order, where = urgency, ` AND c.waiting_since IS NOT NULL`
+	}
+	updated, id := int64(1<<62), ""
+	if at, rest, ok := strings.Cut(f.Before, " "); ok {
+		if t, err := time.Parse(time.RFC3339Nano, at); err == nil {
+			updated, id = millis(t), rest
+		}
+	}
+	pattern := ""
+	if f.Search != "" {
+		pattern = "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(f.Search) + "%"
+	}
+	err = s.reader.rows(ctx, `SELECT `+conversationColumns+`, coalesce((SELECT f.value FROM fact f WHERE f.contact_id = c.contact_id AND f.detail = 'name' ORDER BY f.verified DESC, f.id DESC LIMIT 1), '') AS name
+		FROM conversation c
+		WHERE (?2 = '' OR instr(?2, ' ' || c.lead || ' ') > 0)
+		AND (c.updated_at, c.id) < (?3, ?4)
+		AND (?5 = '' OR name LIKE ?5 ESCAPE '\' OR c.address LIKE ?5 ESCAPE '\' OR c.preview LIKE ?5 ESCAPE '\'
+			OR EXISTS (SELECT 1 FROM fact f WHERE f.contact_id = c.contact_id AND f.value LIKE ?5 ESCAPE '\'))`+where+`
+		AND ?1 > 0 ORDER BY `+order+` LIMIT ?6`,
+		[]any{millis(now), spaced(leads), updated, id, pattern, f.Limit}, func(scan func(...any) error) error {
+			var name string
+			c, err := scanConversation(scan, &name)
+			c.ContactName = name
+			list = append(list, c)
+			return err
+		})
+	return list, err
+}
+
+// spaced joins names so that each stands between spaces; none give "".
+func spaced(names []string) string {
+	if len(names) == 0 {
+		return ""
+	}
+	return " " + strings.Join(names, " ") + " "
+}
+
+// Counts says how many conversations stand where.
+type Counts struct {
+	ByLead  map[dialogue.Lead]int
+	Waiting int // for a person
+	Today   int // opened since a time
+	ByBot   int // turns the bots decided since then
+	Failed  int // effects that were given up
+	Pending int // effects that are still to be carried out
+}
+
+// Counts counts, the day's figures since a time.
+func (s *Store) Counts(ctx context.Context, since time.Time) (Counts, error) {
+	counts := Counts{ByLead: map[dialogue.Lead]int{}}
+	err := s.reader.rows(ctx, `SELECT lead, count(*) FROM conversation GROUP BY lead`, nil, func(scan func(...any) error) error {
+		var lead dialogue.Lead
+		var n int
+		err := scan(&lead, &n)
+		counts.ByLead[lead] = n
+		return err
+	})
+	if err != nil {
+		return counts, err
+	}
+	err = s.reader.row(ctx, `SELECT (SELECT count(*) FROM conversation WHERE waiting_since IS NOT NULL),
+		(SELECT count(*) FROM conversation WHERE opened_at >= ?1), (SELECT count(*) FROM message WHERE author = 'bot' AND at >= ?1),
+		(SELECT count(*) FROM effect WHERE state = 'failed'), (SELECT count(*) FROM effect WHERE state = 'pending')`,
+		[]any{millis(since)}, &counts.Waiting, &counts.Today, &counts.ByBot, &counts.Failed, &counts.Pending)
+	return counts, err
+}
+
+// Undecided returns the conversations with messages that no turn covers yet.
+func (s *Store) Undecided(ctx context.Context) (ids []string, err error) {
+	err = s.reader.rows(ctx, `SELECT DISTINCT conversation_id FROM message WHERE author = 'customer' AND turn_id IS NULL`, nil, func(scan func(...any) error) error {
+		var id string
+		err := scan(&id)
+		ids = append(ids, id)
+		return err
+	})
+	return ids, err
+}
+
+// ErrLead is returned when a conversation is not led by whom it should be.
+var ErrLead = errors.New("someone else leads the conversation")
+
+// Take makes a person the assignee. What the bot had not sent yet is cancelled.
+// Taking what another person has is ErrLead, unless over.
+func (t *Tx) Take(id, person string, over bool, now time.Time) error {
+	var lead dialogue.Lead
+	var assignee, calling string
+	if err := t.row(`SELECT lead, assignee, calling FROM conversation WHERE id = ?`, []any{id}, &lead, &assignee, &calling); err != nil {
+		return err
+	}
+	if lead == dialogue.LedByPerson && assignee == person {
+		return nil
+	}
+	if lead == dialogue.Closed || lead == dialogue.LedByPerson && !over {
+		return ErrLead
+	}
+	if _, err := t.exec(`UPDATE conversation SET lead = 'person', assignee = ?, calling = '', version = version + 1, updated_at = ? WHERE id = ?`, person, millis(now), id); err != nil {
+		return err
+	}
+	if err := t.silence(id, calling); err != nil {
+		return err
+	}
+	if err := t.happened(id, person+" took the conversation", now); err != nil {
+		return err
+	}
+	return t.event("conversation.taken", id, map[string]any{"conversation": id, "assignee": person}, now)
+}
+
+// silence cancels what a bot has not done yet in a conversation.
+func (t *Tx) silence(id, calling string) error {
+	if _, err := t.exec(`UPDATE message SET delivery = 'cancelled' WHERE author = 'bot' AND delivery = 'sending' AND id IN
+		(SELECT e.id FROM effect e WHERE e.conversation_id = ? AND e.state = 'pending' AND e.by_bot = 1 AND e.kind = 'send')`, id); err != nil {
+		return err
+	}
+	if _, err := t.exec(`UPDATE effect SET state = 'cancelled' WHERE conversation_id = ? AND state = 'pending' AND by_bot = 1 AND kind IN ('send', 'call')`, id); err != nil {
+		return err
+	}
+	if calling == "" {
+		return nil
+	}
+	_, err := t.exec(`UPDATE turn SET state = 'dropped' WHERE id = ?`, calling)
+	return err
+}
+
+// Return hands a conversation back to its bot, which answers what comes from now
+// on. Only what a person leads, or waits for one, can be returned.
+func (t *Tx) Return(id, person string, now time.Time) error {
+	n, err := t.exec(`UPDATE conversation SET lead = 'bot', assignee = '', waiting_since = NULL, reason = '', priority = 'normal', version = version + 1, updated_at = ? WHERE id = ? AND lead IN ('person', 'waiting')`, millis(now), id)
+	if err != nil {
+		return err
+	}
+	if n == 0 {
+		return t.whyNot(id)
+	}
+	if err := t.happened(id, person+" handed the conversation back to the bot", now); err != nil {
+		return err
+	}
+	return t.event("conversation.returned", id, map[string]any{"conversation": id}, now)
+}
+
+// Close ends a conversation. The next message of the customer opens a new one.
+func (t *Tx) Close(id, person string, now time.Time) error {
+	var calling string
+	if err := t.row(`SELECT calling FROM conversation WHERE id = ?`, []any{id}, &calling); err != nil {
+		return err
+	}
+	n, err := t.exec(`UPDATE conversation SET outcome = CASE lead WHEN 'bot' THEN 'bot' WHEN 'person' THEN 'person' ELSE 'unknown' END,
+		lead = 'closed', calling = '', waiting_since = NULL, version = version + 1, updated_at = ? WHERE id = ? AND lead <> 'closed'`, millis(now), id)
+	if err != nil || n == 0 {
+		return errors.Join(err, t.whyNot(id))
+	}
+	if err := t.silence(id, calling); err != nil {
+		return err
+	}
+	if err := t.happened(id, person+" closed the conversation", now); err != nil {
+		return err
+	}
+	return t.event("conversation.closed", id, map[string]any{"conversation": id}, now)
+}
+
+// whyNot says why nothing was changed: not there, or not led by whom it should be.
+func (t *Tx) whyNot(id string) error {
+	var there int
+	if err := t.row(`SELECT 1 FROM conversation WHERE id = ?`, []any{id}, &there); err != nil {
+		return err
+	}
+	return ErrLead
+}

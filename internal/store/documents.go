@@ -1,0 +1,73 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"urgentparrot.example/internal/core/workspace"
+)
+
+// ErrConflict is returned when a record has changed since it was read.
+var ErrConflict = errors.New("changed by someone else meanwhile")
+
+// A Document is a workspace document as its writer left it.
+type Document struct {
+	Kind      workspace.Kind
+	Name      string
+	Text      string
+	Version   int // from 1, grows with each change
+	UpdatedAt time.Time
+}
+
+// Documents returns the documents of a kind, or all for "", by name.
+func (s *Store) Documents(ctx context.Context, kind workspace.Kind) (list []Document, err error) {
+	err = s.reader.rows(ctx, `SELECT kind, name, text, version, updated_at FROM document WHERE ?1 = '' OR kind = ?1 ORDER BY kind, name`,
+		[]any{kind}, func(scan func(...any) error) error {
+			var d Document
+			var at int64
+			if err := scan(&d.Kind, &d.Name, &d.Text, &d.Version, &at); err != nil {
+				return err
+			}
+			d.UpdatedAt = fromMillis(at)
+			list = append(list, d)
+			return nil
+		})
+	return list, err
+}
+
+// PutDocument keeps a document. With ifVersion above 0 the kept version must be
+// that one, else ErrConflict. A text that is the same changes nothing.
+func (t *Tx) PutDocument(d Document, ifVersion int) (version int, err error) {
+	var text string
+	err = t.row(`SELECT text, version FROM document WHERE kind = ? AND name = ?`, []any{d.Kind, d.Name}, &text, &version)
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return 0, err
+	}
+	if ifVersion > 0 && version != ifVersion {
+		return version, ErrConflict
+	}
+	if version > 0 && text == d.Text {
+		return version, nil
+	}
+	version++
+	if _, err = t.exec(`INSERT INTO document (kind, name, text, version, updated_at) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET text = excluded.text, version = excluded.version, updated_at = excluded.updated_at`,
+		d.Kind, d.Name, d.Text, version, millis(d.UpdatedAt)); err != nil {
+		return 0, err
+	}
+	return version, t.event("document.changed", string(d.Kind)+"/"+d.Name, map[string]any{"kind": d.Kind, "name": d.Name, "version": version}, d.UpdatedAt)
+}
+
+// Secret returns the sealed secret of a name, or ErrNotFound.
+func (s *Store) Secret(ctx context.Context, name string) (sealed []byte, err error) {
+	err = s.reader.row(ctx, `SELECT sealed FROM secret WHERE name = ?`, []any{name}, &sealed)
+	return sealed, err
+}
+
+// PutSecret keeps a sealed secret.
+func (t *Tx) PutSecret(name string, sealed []byte, at time.Time) error {
+	_, err := t.exec(`INSERT INTO secret (name, sealed, updated_at) VALUES (?, ?, ?)
+		ON CONFLICT DO UPDATE SET sealed = excluded.sealed, updated_at = excluded.updated_at`, name, sealed, millis(at))
+	return err
+}

@@ -1,0 +1,207 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/text"
+)
+
+// Author says who wrote a message.
+type Author string
+
+// The authors.
+const (
+	ByCustomer  Author = "customer"
+	ByBot       Author = "bot"
+	ByPerson    Author = "person"
+	ByAutomated Author = "automated" // a machine, or the channel's own account: starts nothing
+	ByEvent     Author = "event"     // not said by anyone: what happened, in line
+)
+
+// A Message is one message of a conversation.
+type Message struct {
+	ID             string
+	ConversationID string
+	Position       int // from 1
+	Author         Author
+	Name           string // of the bot or person
+	Text           string
+	ExternalID     string
+	TurnID         string // the turn that decided on it, or that made it
+	Citations      []answer.Citation
+	Delivery       string // sending, sent, failed, cancelled; "" for what is not sent
+	At             time.Time
+}
+
+const messageColumns = `id, conversation_id, position, author, name, text, coalesce(external_id, ''), coalesce(turn_id, ''), citations, delivery, at`
+
+func scanMessage(scan func(...any) error) (m Message, err error) {
+	var at int64
+	var citations string
+	if err = scan(&m.ID, &m.ConversationID, &m.Position, &m.Author, &m.Name, &m.Text, &m.ExternalID, &m.TurnID, &citations, &m.Delivery, &at); err != nil {
+		return m, err
+	}
+	m.At = fromMillis(at)
+	if citations != "[]" {
+		err = json.Unmarshal([]byte(citations), &m.Citations)
+	}
+	return m, err
+}
+
+// Messages returns the messages of a conversation before a position (0: the
+// end), at most limit, oldest first.
+func (s *Store) Messages(ctx context.Context, conversationID string, before, limit int) (list []Message, err error) {
+	if before <= 0 {
+		before = 1 << 31
+	}
+	err = s.reader.rows(ctx, `SELECT * FROM (SELECT `+messageColumns+` FROM message WHERE conversation_id = ? AND position < ? ORDER BY position DESC LIMIT ?) ORDER BY position`,
+		[]any{conversationID, before, limit}, func(scan func(...any) error) error {
+			m, err := scanMessage(scan)
+			list = append(list, m)
+			return err
+		})
+	return list, err
+}
+
+// Message returns one message, or ErrNotFound.
+func (s *Store) Message(ctx context.Context, id string) (m Message, err error) {
+	err = ErrNotFound
+	failed := s.reader.rows(ctx, `SELECT `+messageColumns+` FROM message WHERE id = ?`, []any{id}, func(scan func(...any) error) error {
+		m, err = scanMessage(scan)
+		return err
+	})
+	return m, errors.Join(failed, err)
+}
+
+// MessagesOfHandle returns what was said with a handle after a message id, at
+// most limit, oldest first: what a visitor of the website sees.
+func (s *Store) MessagesOfHandle(ctx context.Context, channel, address, after string, limit int) (list []Message, err error) {
+	err = s.reader.rows(ctx, `SELECT `+messageColumns+` FROM message WHERE conversation_id IN (SELECT c.id FROM conversation c JOIN handle h ON h.contact_id = c.contact_id
+		WHERE h.channel = ?1 AND h.address = ?2 AND c.channel = ?1 AND c.address = ?2)
+		AND author IN ('customer', 'bot', 'person') AND delivery NOT IN ('cancelled', 'failed') AND id > ?3 ORDER BY id LIMIT ?4`,
+		[]any{channel, address, after, limit}, func(scan func(...any) error) error {
+			m, err := scanMessage(scan)
+			list = append(list, m)
+			return err
+		})
+	return list, err
+}
+
+// Incoming is a message as a channel brings it.
+type Incoming struct {
+	Channel, Address string
+	Bot              string // for a new conversation
+	ExternalID       string
+	Author           Author // customer, or automated
+	Text             string
+}
+
+// Received says what became of an incoming message.
+type Received struct {
+	MessageID, ConversationID string
+	Repeat                    bool // it had been received before
+}
+
+// Receive keeps an incoming message, opening a conversation if there is none.
+func (t *Tx) Receive(in Incoming, now time.Time) (r Received, err error) {
+	err = t.row(`SELECT id, conversation_id FROM message WHERE channel = ? AND external_id = ?`, []any{in.Channel, in.ExternalID}, &r.MessageID, &r.ConversationID)
+	if err == nil {
+		r.Repeat = true
+		return r, nil
+	}
+	if !errors.Is(err, ErrNotFound) {
+		return r, err
+	}
+	err = t.row(`SELECT id FROM conversation WHERE channel = ? AND address = ? AND lead <> 'closed'`, []any{in.Channel, in.Address}, &r.ConversationID)
+	if errors.Is(err, ErrNotFound) {
+		var contact string
+		if contact, err = t.contactOf(in.Channel, in.Address, now); err != nil {
+			return r, err
+		}
+		r.ConversationID = NewID()
+		_, err = t.exec(`INSERT INTO conversation (id, channel, address, contact_id, bot, lead, opened_at, updated_at) VALUES (?, ?, ?, ?, ?, 'bot', ?, ?)`,
+			r.ConversationID, in.Channel, in.Address, contact, in.Bot, millis(now), millis(now))
+	}
+	if err != nil {
+		return r, err
+	}
+	counted := 0
+	if in.Author == ByCustomer {
+		counted = 1
+	}
+	m := Message{ID: NewID(), ConversationID: r.ConversationID, Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, At: now}
+	r.MessageID = m.ID
+	err = t.row(`UPDATE conversation SET messages = messages + 1, incoming = incoming + ?1, preview = ?2, updated_at = ?3,
+		waiting_since = CASE WHEN lead = 'person' AND ?1 = 1 THEN coalesce(waiting_since, ?3) ELSE waiting_since END
+		WHERE id = ?4 RETURNING messages`, []any{counted, preview(in.Text), millis(now), r.ConversationID}, &m.Position)
+	if err != nil {
+		return r, err
+	}
+	if err := t.insert(m, in.Channel); err != nil {
+		return r, err
+	}
+	return r, t.event("message.received", r.ConversationID, map[string]any{"conversation": r.ConversationID, "message": r.MessageID}, now)
+}
+
+func (t *Tx) insert(m Message, channel string) error {
+	citations := "[]"
+	if len(m.Citations) > 0 {
+		citations = asJSON(m.Citations)
+	}
+	_, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, channel, external_id, turn_id, citations, delivery, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, m.Delivery, millis(m.At))
+	return err
+}
+
+func nullable(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
+
+// happened puts what happened in line with the messages.
+func (t *Tx) happened(conversationID, what string, now time.Time) error {
+	m := Message{ID: NewID(), ConversationID: conversationID, Author: ByEvent, Text: what, At: now}
+	var channel string
+	if err := t.row(`UPDATE conversation SET messages = messages + 1 WHERE id = ? RETURNING messages, channel`, []any{conversationID}, &m.Position, &channel); err != nil {
+		return err
+	}
+	return t.insert(m, channel)
+}
+
+// SayAsPerson adds a person's message. With send it goes out by that effect,
+// which gets the message's id; without, the channel fetches it. Only whoever has
+// taken the conversation may; else it is ErrLead.
+func (t *Tx) SayAsPerson(conversationID, person, words string, send *Effect, now time.Time) (Message, error) {
+	m := Message{ID: NewID(), ConversationID: conversationID, Author: ByPerson, Name: person, Text: words, Delivery: "sent", At: now}
+	var channel string
+	err := t.row(`UPDATE conversation SET messages = messages + 1, preview = ?, updated_at = ?, waiting_since = NULL
+		WHERE id = ? AND lead = 'person' AND assignee = ? RETURNING messages, channel`, []any{preview(words), millis(now), conversationID, person}, &m.Position, &channel)
+	if errors.Is(err, ErrNotFound) {
+		return m, t.whyNot(conversationID)
+	}
+	if err != nil {
+		return m, err
+	}
+	if send != nil {
+		m.Delivery = "sending"
+		send.ID = m.ID
+		if err := t.putEffect(*send, now); err != nil {
+			return m, err
+		}
+	}
+	if err := t.insert(m, channel); err != nil {
+		return m, err
+	}
+	return m, t.event("message.replied", conversationID, map[string]any{"conversation": conversationID, "message": m.ID}, now)
+}
+
+// preview is the beginning of a text, for lists.
+func preview(s string) string {
+	s = text.Squeeze(s)
+	if runes := []rune(s); len(runes) > 140 {
+		return string(runes[:139]) + "…"
+	}
+	return s
+}

@@ -1,0 +1,173 @@
+// Package store keeps a workspace's records in one SQLite file.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // the driver called sqlite
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound is returned for a record that is not there.
+var ErrNotFound = errors.New("not found")
+
+// A Store is one workspace's database: one writer that commits waiting work in
+// groups, and readers on connections of their own. It is safe for concurrent
+// use.
+type Store struct {
+	reader *prepared
+	writer *writer
+	pools  []*sql.DB
+}
+
+// Open opens the database file, creating it if needed. A file of an older
+// version is copied to FILE.before-N and upgraded; one of a newer version is an
+// error.
+func Open(ctx context.Context, path string) (*Store, error) {
+	const pragmas = "?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_pragma=foreign_keys(1)"
+	writing, err := sql.Open("sqlite", "file:"+path+pragmas+"&_txlock=immediate")
+	if err != nil {
+		return nil, err
+	}
+	writing.SetMaxOpenConns(1)
+	if err := migrate(ctx, writing, path); err != nil {
+		return nil, errors.Join(err, writing.Close())
+	}
+	reading, err := sql.Open("sqlite", "file:"+path+pragmas+"&mode=ro&_pragma=query_only(1)")
+	if err != nil {
+		return nil, errors.Join(err, writing.Close())
+	}
+	reading.SetMaxOpenConns(8)
+	reading.SetMaxIdleConns(8)
+	return &Store{
+		reader: &prepared{db: reading, statements: map[string]*sql.Stmt{}},
+		writer: startWriter(writing),
+		pools:  []*sql.DB{writing, reading},
+	}, nil
+}
+
+// Close waits for work in hand and closes the file.
+func (s *Store) Close() error {
+	s.writer.stop()
+	var errs []error
+	for _, pool := range s.pools {
+		errs = append(errs, pool.Close())
+	}
+	return errors.Join(errs...)
+}
+
+func migrate(ctx context.Context, db *sql.DB, path string) error {
+	folder, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectSQLite3, db, folder)
+	if err != nil {
+		return fmt.Errorf("prepare %s: %w", path, err)
+	}
+	current, newest, err := provider.GetVersions(ctx)
+	switch {
+	case err != nil:
+		return fmt.Errorf("%s is not a database of this program, or is damaged: %w", path, err)
+	case current > newest:
+		return fmt.Errorf("%s was written by a newer version of this program (format %d; this one knows up to %d): install the newer version, or restore a backup made before it", path, current, newest)
+	case current == newest:
+		return nil
+	case current > 0:
+		backup := fmt.Sprintf("%s.before-%d", path, newest)
+		if _, err := os.Stat(backup); errors.Is(err, fs.ErrNotExist) {
+			if _, err := db.ExecContext(ctx, "VACUUM INTO ?", backup); err != nil {
+				return fmt.Errorf("copy %s before upgrading it: %w", filepath.Base(path), err)
+			}
+		}
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("upgrade %s: %w", path, err)
+	}
+	return nil
+}
+
+// NewID returns a new id: a UUIDv7, so that ids sort by time.
+func NewID() string { return uuid.Must(uuid.NewV7()).String() }
+
+// millis is how times are kept.
+func millis(t time.Time) int64 { return t.UnixMilli() }
+
+func fromMillis(ms int64) time.Time { return time.UnixMilli(ms).UTC() }
+
+// prepared runs queries through statements that are prepared once.
+type prepared struct {
+	db         *sql.DB
+	mu         sync.RWMutex
+	statements map[string]*sql.Stmt
+}
+
+func (p *prepared) statement(ctx context.Context, query string) (*sql.Stmt, error) {
+	p.mu.RLock()
+	st := p.statements[query]
+	p.mu.RUnlock()
+	if st != nil {
+		return st, nil
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if st := p.statements[query]; st != nil {
+		return st, nil
+	}
+	st, err := p.db.PrepareContext(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	p.statements[query] = st
+	return st, nil
+}
+
+// row runs a query for one row and scans it; none is ErrNotFound.
+func (p *prepared) row(ctx context.Context, query string, args []any, into ...any) error {
+	st, err := p.statement(ctx, query)
+	if err != nil {
+		return err
+	}
+	err = st.QueryRowContext(ctx, args...).Scan(into...)
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// rows runs a query and calls scan for each row.
+func (p *prepared) rows(ctx context.Context, query string, args []any, scan func(func(...any) error) error) error {
+	st, err := p.statement(ctx, query)
+	if err != nil {
+		return err
+	}
+	return scanAll(st.QueryContext(ctx, args...))(scan)
+}
+
+func scanAll(rows *sql.Rows, err error) func(scan func(func(...any) error) error) error {
+	return func(scan func(func(...any) error) error) error {
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for rows.Next() {
+			if err := scan(rows.Scan); err != nil {
+				return err
+			}
+		}
+		return rows.Err()
+	}
+}

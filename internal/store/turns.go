@@ -1,0 +1,165 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"urgentparrot.example/internal/core/dialogue"
+)
+
+// A Turn is one decision and how it was made.
+type Turn struct {
+	ID             string
+	ConversationID string
+	State          string // calling, done, dropped
+	Results        []ToolResult
+	Trace          string // JSON of dialogue.Trace
+	At             time.Time
+}
+
+// A ToolResult is a call that a turn waits for, or what came of it.
+type ToolResult struct {
+	dialogue.Result
+	Done bool `json:"done"`
+}
+
+// Turn returns one turn, or ErrNotFound.
+func (s *Store) Turn(ctx context.Context, id string) (turn Turn, err error) {
+	var results string
+	var at int64
+	turn.ID = id
+	err = s.reader.row(ctx, `SELECT conversation_id, state, results, trace, at FROM turn WHERE id = ?`, []any{id}, &turn.ConversationID, &turn.State, &results, &turn.Trace, &at)
+	if err != nil {
+		return turn, err
+	}
+	turn.At = fromMillis(at)
+	return turn, json.Unmarshal([]byte(results), &turn.Results)
+}
+
+// A Commit is what a turn came to, to be kept as one.
+type Commit struct {
+	Turn     Turn
+	Version  int // of the conversation when the turn was decided
+	Incoming int // and how many messages of the customer it then had
+	Channel  string
+	Contact  string
+	Lead     dialogue.Lead
+	State    string
+	Escalate *dialogue.Escalate
+	Facts    []Fact
+	Reply    *Message // nil: nothing is said; gets its id when it is kept
+	Send     *Effect  // carries the reply and gets its id; nil where the channel fetches
+	Rows     []dialogue.WriteRow
+	Effects  []Effect
+	Happened []string // what is put in line with the messages
+}
+
+// CommitTurn keeps a turn, if the conversation is still as it was when the turn
+// was decided: no new message, nobody took it. Otherwise it changes nothing and
+// reports false.
+func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
+	id, turn := c.Turn.ConversationID, c.Turn
+	calling := ""
+	if turn.State == "calling" {
+		calling = turn.ID
+	}
+	said, first := 0, 0
+	shown := ""
+	if c.Reply != nil {
+		said, shown = 1, preview(c.Reply.Text)
+	}
+	err := t.row(`UPDATE conversation SET lead = ?1, state = ?2, calling = ?3, version = version + 1, messages = messages + ?4,
+		preview = CASE WHEN ?5 = '' THEN preview ELSE ?5 END, updated_at = ?6
+		WHERE id = ?7 AND version = ?8 AND incoming = ?9 RETURNING messages`,
+		[]any{c.Lead, c.State, calling, said, shown, millis(now), id, c.Version, c.Incoming}, &first)
+	if errors.Is(err, ErrNotFound) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	results := "[]"
+	if len(turn.Results) > 0 {
+		results = asJSON(turn.Results)
+	}
+	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, results, trace, at) VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET state = excluded.state, results = excluded.results, trace = excluded.trace`,
+		turn.ID, id, turn.State, results, turn.Trace, millis(now)); err != nil {
+		return false, err
+	}
+	if turn.State != "calling" {
+		if _, err := t.exec(`UPDATE message SET turn_id = ? WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL`, turn.ID, id); err != nil {
+			return false, err
+		}
+	}
+	if c.Reply != nil {
+		// Ids are given here, in the order of commits, so that whoever reads on from
+		// the last id they saw misses nothing.
+		c.Reply.ID, c.Reply.Position = NewID(), first
+		if err := t.insert(*c.Reply, c.Channel); err != nil {
+			return false, err
+		}
+		if c.Send != nil {
+			c.Send.ID = c.Reply.ID
+			if err := t.putEffect(*c.Send, now); err != nil {
+				return false, err
+			}
+		}
+	}
+	for _, f := range c.Facts {
+		if err := t.learn(c.Contact, f); err != nil {
+			return false, err
+		}
+	}
+	for _, row := range c.Rows {
+		if err := t.putRow(row.Sheet, c.Contact, row.Cells, now); err != nil {
+			return false, err
+		}
+	}
+	if c.Escalate != nil {
+		if _, err := t.exec(`UPDATE conversation SET reason = ?, summary = ?, priority = ?, waiting_since = ? WHERE id = ?`,
+			c.Escalate.Reason, asJSON(c.Escalate.Summary), c.Escalate.Priority, millis(now), id); err != nil {
+			return false, err
+		}
+	}
+	for _, what := range c.Happened {
+		if err := t.happened(id, what, now); err != nil {
+			return false, err
+		}
+	}
+	for _, e := range c.Effects {
+		if err := t.putEffect(e, now); err != nil {
+			return false, err
+		}
+	}
+	kind := "turn.decided"
+	if c.Escalate != nil {
+		kind = "conversation.escalated"
+	}
+	return true, t.event(kind, id, map[string]any{"conversation": id, "turn": turn.ID}, now)
+}
+
+// finishCall keeps what came of a tool's call, so that its turn is decided again.
+func (t *Tx) finishCall(turnID string, result dialogue.Result) error {
+	var stored, conversation string
+	if err := t.row(`SELECT results, conversation_id FROM turn WHERE id = ? AND state = 'calling'`, []any{turnID}, &stored, &conversation); err != nil {
+		if errors.Is(err, ErrNotFound) {
+			return nil // the turn was dropped: a person has taken the conversation
+		}
+		return err
+	}
+	var results []ToolResult
+	if err := json.Unmarshal([]byte(stored), &results); err != nil {
+		return err
+	}
+	for i := range results {
+		if !results[i].Done && asJSON(results[i].Call) == asJSON(result.Call) {
+			results[i] = ToolResult{result, true}
+			break
+		}
+	}
+	_, err := t.exec(`UPDATE turn SET results = ? WHERE id = ?`, asJSON(results), turnID)
+	return err
+}

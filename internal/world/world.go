@@ -1,0 +1,151 @@
+// Package world is the simulated outside world: a business's own page, a
+// telephone, a mail server, a CRM and a timetable, small stand-ins that ship
+// with the product so that every part of it can be tried and tested.
+package world
+
+import (
+	"embed"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"net"
+	"net/http"
+	"sync"
+	"time"
+)
+
+//go:embed pages
+var pages embed.FS
+
+// Options are what the outside world needs to know of the service.
+type Options struct {
+	Service   string // its base address
+	Workspace string
+	Secret    string           // that the text line signs with
+	Now       func() time.Time // time.Now if nil
+	Zone      *time.Location   // of the timetable; UTC if nil
+}
+
+// A World is all stand-ins together. It is safe for concurrent use.
+type World struct {
+	Handset    *Handset
+	Mailroom   *Mailroom
+	ClientBook *ClientBook
+	Timetable  *Timetable
+
+	options   Options
+	templates *template.Template
+	mux       *http.ServeMux
+}
+
+// New returns an outside world.
+func New(o Options) (*World, error) {
+	if o.Now == nil {
+		o.Now = time.Now
+	}
+	if o.Zone == nil {
+		o.Zone = time.UTC
+	}
+	handset, err := newHandset(o)
+	if err != nil {
+		return nil, err
+	}
+	w := &World{
+		Handset: handset, Mailroom: newMailroom(), ClientBook: newClientBook(), Timetable: &Timetable{now: o.Now, zone: o.Zone},
+		options: o, mux: http.NewServeMux(),
+	}
+	if w.templates, err = template.ParseFS(pages, "pages/*.html"); err != nil {
+		return nil, err
+	}
+	w.page("GET /{$}", "start.html")
+	w.page("GET /ferries", "ferries.html")
+	w.page("GET /handset", "handset.html")
+	w.page("GET /mailroom", "mailroom.html")
+	w.page("GET /client-book", "clientbook.html")
+	w.page("GET /timetable", "timetable.html")
+	w.mux.Handle("GET /pages/", http.FileServerFS(pages))
+	w.mux.HandleFunc("POST /handset/send", w.Handset.typed)
+	w.mux.HandleFunc("GET /handset/texts", w.Handset.list)
+	w.mux.HandleFunc("POST /handset/messages", w.Handset.receive)
+	w.mux.HandleFunc("GET /mailroom/mails", w.Mailroom.list)
+	w.mux.Handle("/client-book/api/", http.StripPrefix("/client-book/api", w.ClientBook))
+	w.mux.Handle("/timetable/api/", http.StripPrefix("/timetable/api", w.Timetable))
+	w.mux.HandleFunc("POST /trouble/{system}", w.trouble)
+	w.mux.HandleFunc("GET /trouble", w.troubles)
+	return w, nil
+}
+
+func (w *World) ServeHTTP(rw http.ResponseWriter, r *http.Request) { w.mux.ServeHTTP(rw, r) }
+
+// ServeMail takes mails until the listener is closed.
+func (w *World) ServeMail(l net.Listener) error { return w.Mailroom.serve(l) }
+
+func (w *World) page(pattern, name string) {
+	w.mux.HandleFunc(pattern, func(rw http.ResponseWriter, _ *http.Request) {
+		rw.Header().Set("Content-Type", "text/html; charset=utf-8")
+		if err := w.templates.ExecuteTemplate(rw, name, w.options); err != nil {
+			fmt.Fprintf(rw, "<p>%v", err)
+		}
+	})
+}
+
+// Trouble makes a stand-in fail or dawdle. The zero Trouble works well.
+type Trouble struct {
+	mu    sync.Mutex
+	down  bool
+	delay time.Duration
+}
+
+// Set puts the stand-in down, or makes it wait before each answer.
+func (t *Trouble) Set(down bool, delay time.Duration) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.down, t.delay = down, delay
+}
+
+// strikes waits, and reports whether it has answered that it is down.
+func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
+	t.mu.Lock()
+	down, delay := t.down, t.delay
+	t.mu.Unlock()
+	select {
+	case <-time.After(delay):
+	case <-r.Context().Done():
+	}
+	if down {
+		http.Error(w, "out of order", http.StatusServiceUnavailable)
+	}
+	return down
+}
+
+func (w *World) systems() map[string]*Trouble {
+	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble}
+}
+
+// trouble switches a stand-in down or up, from the start page.
+func (w *World) trouble(rw http.ResponseWriter, r *http.Request) {
+	t := w.systems()[r.PathValue("system")]
+	if t == nil {
+		http.NotFound(rw, r)
+		return
+	}
+	t.Set(r.FormValue("down") == "true", 0)
+	w.troubles(rw, r)
+}
+
+func (w *World) troubles(rw http.ResponseWriter, _ *http.Request) {
+	down := map[string]bool{}
+	for name, t := range w.systems() {
+		t.mu.Lock()
+		down[name] = t.down
+		t.mu.Unlock()
+	}
+	writeJSON(rw, http.StatusOK, down)
+}
+
+func writeJSON(w http.ResponseWriter, status int, v any) {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	// A client that is gone is no failure of ours.
+	_ = json.NewEncoder(w).Encode(v)
+}
