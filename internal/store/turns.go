@@ -163,3 +163,21 @@ func (t *Tx) finishCall(turnID string, result dialogue.Result) error {
 	_, err := t.exec(`UPDATE turn SET results = ? WHERE id = ?`, asJSON(results), turnID)
 	return err
 }
+
+// A Decision is how often turns came to something.
+type Decision struct {
+	Decision string
+	Times    int
+}
+
+// Decisions counts what the turns since a time came to, the most frequent first.
+func (s *Store) Decisions(ctx context.Context, since time.Time) (list []Decision, err error) {
+	err = s.reader.rows(ctx, `SELECT json_extract(trace, '$.decision') AS decision, count(*) FROM turn WHERE at >= ? AND state = 'done' GROUP BY decision ORDER BY 2 DESC, 1`,
+		[]any{millis(since)}, func(scan func(...any) error) error {
+			var d Decision
+			err := scan(&d.Decision, &d.Times)
+			list = append(list, d)
+			return err
+		})
+	return list, err
+}

@@ -1,0 +1,275 @@
+package client
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+)
+
+// A Client speaks with one service as one person or program. It is safe for
+// concurrent use.
+type Client struct {
+	Server string // the service's base address
+	Token  string
+	HTTP   *http.Client // one with a timeout of 30 s if nil
+}
+
+// An Error is a problem that the service answered with (RFC 9457).
+type Error struct {
+	Type     string    `json:"type"`
+	Title    string    `json:"title"`
+	Status   int       `json:"status"`
+	Detail   string    `json:"detail"`
+	Field    string    `json:"field"`
+	Problems []Problem `json:"problems"`
+}
+
+func (e *Error) Error() string {
+	if len(e.Problems) > 0 {
+		lines := make([]string, len(e.Problems))
+		for i, p := range e.Problems {
+			lines[i] = fmt.Sprintf("%s:%d:%d: %s", p.File, p.Line, p.Column, p.Message)
+		}
+		return strings.Join(lines, "\n")
+	}
+	if e.Detail != "" {
+		return e.Detail
+	}
+	return e.Title
+}
+
+// ErrUnreachable is wrapped by errors of a service that cannot be reached.
+var ErrUnreachable = errors.New("the service cannot be reached")
+
+var defaultHTTP = &http.Client{Timeout: 30 * time.Second}
+
+func (c *Client) do(ctx context.Context, method, path string, header http.Header, body io.Reader, into any) error {
+	request, err := http.NewRequestWithContext(ctx, method, strings.TrimSuffix(c.Server, "/")+path, body)
+	if err != nil {
+		return err
+	}
+	for name, values := range header {
+		request.Header[name] = values
+	}
+	if c.Token != "" {
+		request.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	client := c.HTTP
+	if client == nil {
+		client = defaultHTTP
+	}
+	response, err := client.Do(request)
+	if err != nil {
+		return fmt.Errorf("%w at %s: %w", ErrUnreachable, c.Server, err)
+	}
+	defer response.Body.Close()
+	if response.StatusCode >= 300 {
+		failed := &Error{Status: response.StatusCode, Title: response.Status}
+		// An answer that is no problem document leaves the status to speak.
+		_ = json.NewDecoder(io.LimitReader(response.Body, 1<<20)).Decode(failed)
+		return failed
+	}
+	switch into := into.(type) {
+	case nil:
+		return nil
+	case io.Writer:
+		_, err := io.Copy(into, response.Body)
+		return err
+	}
+	return json.NewDecoder(response.Body).Decode(into)
+}
+
+func (c *Client) get(ctx context.Context, path string, into any) error {
+	return c.do(ctx, http.MethodGet, "/api/v1"+path, nil, nil, into)
+}
+
+func (c *Client) send(ctx context.Context, method, path string, header http.Header, body, into any) error {
+	raw, err := json.Marshal(body)
+	if err != nil {
+		return err
+	}
+	if header == nil {
+		header = http.Header{}
+	}
+	header.Set("Content-Type", "application/json")
+	return c.do(ctx, method, "/api/v1"+path, header, bytes.NewReader(raw), into)
+}
+
+// NewToken trades the code of a sign-in link for a token.
+func (c *Client) NewToken(ctx context.Context, in SignIn) (t NewToken, err error) {
+	return t, c.send(ctx, http.MethodPost, "/tokens", nil, in, &t)
+}
+
+// Me returns who is signed in.
+func (c *Client) Me(ctx context.Context) (me Me, err error) { return me, c.get(ctx, "/me", &me) }
+
+// Today returns what matters now.
+func (c *Client) Today(ctx context.Context) (t Today, err error) { return t, c.get(ctx, "/today", &t) }
+
+// Status returns the service's health.
+func (c *Client) Status(ctx context.Context) (s Status, err error) {
+	return s, c.get(ctx, "/status", &s)
+}
+
+// Conversations returns conversations: of a lead ("bot", "waiting", "person",
+// "closed", "urgent" for those who wait for a person, "" for all), matching a
+// search, from a cursor on.
+func (c *Client) Conversations(ctx context.Context, lead, search, cursor string) (page ConversationPage, err error) {
+	query := url.Values{"lead": {lead}, "search": {search}, "cursor": {cursor}}
+	return page, c.get(ctx, "/conversations?"+query.Encode(), &page)
+}
+
+// Conversation returns one conversation.
+func (c *Client) Conversation(ctx context.Context, id string) (conversation Conversation, err error) {
+	return conversation, c.get(ctx, "/conversations/"+url.PathEscape(id), &conversation)
+}
+
+// Messages returns the latest messages of a conversation, or those before a
+// cursor.
+func (c *Client) Messages(ctx context.Context, id, cursor string) (page MessagePage, err error) {
+	return page, c.get(ctx, "/conversations/"+url.PathEscape(id)+"/messages?cursor="+url.QueryEscape(cursor), &page)
+}
+
+// Reply says something to the customer as a person. A repeat with the same key
+// is not sent again; "" chooses a new one.
+func (c *Client) Reply(ctx context.Context, id, text, key string) (m Message, err error) {
+	if key == "" {
+		key = rand.Text()
+	}
+	return m, c.send(ctx, http.MethodPost, "/conversations/"+url.PathEscape(id)+"/messages", http.Header{"Idempotency-Key": {key}}, Reply{text}, &m)
+}
+
+// Take makes the caller the assignee of a conversation.
+func (c *Client) Take(ctx context.Context, id string, over bool) (conversation Conversation, err error) {
+	return conversation, c.send(ctx, http.MethodPost, "/conversations/"+url.PathEscape(id)+"/take", nil, Take{over}, &conversation)
+}
+
+// Return hands a conversation back to its bot.
+func (c *Client) Return(ctx context.Context, id string) (conversation Conversation, err error) {
+	return conversation, c.send(ctx, http.MethodPost, "/conversations/"+url.PathEscape(id)+"/return", nil, struct{}{}, &conversation)
+}
+
+// Close ends a conversation.
+func (c *Client) Close(ctx context.Context, id string) (conversation Conversation, err error) {
+	return conversation, c.send(ctx, http.MethodPost, "/conversations/"+url.PathEscape(id)+"/close", nil, struct{}{}, &conversation)
+}
+
+// Turn returns how one turn was decided.
+func (c *Client) Turn(ctx context.Context, id string) (t Turn, err error) {
+	return t, c.get(ctx, "/turns/"+url.PathEscape(id), &t)
+}
+
+// RetryEffect makes an effect that was given up due again.
+func (c *Client) RetryEffect(ctx context.Context, id string) error {
+	return c.send(ctx, http.MethodPost, "/effects/"+url.PathEscape(id)+"/retry", nil, struct{}{}, nil)
+}
+
+// Sources returns all sources.
+func (c *Client) Sources(ctx context.Context) (page SourcePage, err error) {
+	return page, c.get(ctx, "/sources", &page)
+}
+
+// AddSource reads a file into passages, in place of the source of that name.
+func (c *Client) AddSource(ctx context.Context, name string, content io.Reader) (s Source, err error) {
+	var body bytes.Buffer
+	form := multipart.NewWriter(&body)
+	// The name goes in a field of its own: a file's name loses its folders.
+	if err := form.WriteField("name", name); err != nil {
+		return s, err
+	}
+	part, err := form.CreateFormFile("file", "file")
+	if err != nil {
+		return s, err
+	}
+	if _, err := io.Copy(part, content); err != nil {
+		return s, err
+	}
+	if err := form.Close(); err != nil {
+		return s, err
+	}
+	return s, c.do(ctx, http.MethodPost, "/api/v1/sources", http.Header{"Content-Type": {form.FormDataContentType()}}, &body, &s)
+}
+
+// RemoveSource removes a source, by id or name, and its passages.
+func (c *Client) RemoveSource(ctx context.Context, key string) error {
+	return c.do(ctx, http.MethodDelete, "/api/v1/sources/"+url.PathEscape(key), nil, nil, nil)
+}
+
+// Passages returns the passages of a source, by id or name.
+func (c *Client) Passages(ctx context.Context, key string) (page PassagePage, err error) {
+	return page, c.get(ctx, "/sources/"+url.PathEscape(key)+"/passages", &page)
+}
+
+// Search returns the passages that may answer a question.
+func (c *Client) Search(ctx context.Context, question string) (found Found, err error) {
+	return found, c.get(ctx, "/knowledge/search?q="+url.QueryEscape(question), &found)
+}
+
+// Documents returns the documents of a kind: bots, channels, connections, tools,
+// sheets, settings.
+func (c *Client) Documents(ctx context.Context, kind string) (page DocumentPage, err error) {
+	return page, c.get(ctx, "/documents/"+url.PathEscape(kind), &page)
+}
+
+// Document returns one document.
+func (c *Client) Document(ctx context.Context, kind, name string) (d Document, err error) {
+	return d, c.get(ctx, "/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name), &d)
+}
+
+// PutDocument keeps a document. With a version above 0 it must still be that one.
+func (c *Client) PutDocument(ctx context.Context, kind, name, text string, version int) (d Document, err error) {
+	header := http.Header{}
+	if version > 0 {
+		header.Set("If-Match", fmt.Sprintf("%q", fmt.Sprint(version)))
+	}
+	return d, c.send(ctx, http.MethodPut, "/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name), header, DocumentText{text}, &d)
+}
+
+// CheckDocument returns what is wrong with a document, and keeps nothing.
+func (c *Client) CheckDocument(ctx context.Context, kind, name, text string) (checked Checked, err error) {
+	return checked, c.send(ctx, http.MethodPost, "/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name)+"/check", nil, DocumentText{text}, &checked)
+}
+
+// PutSecret keeps the secret of a connection.
+func (c *Client) PutSecret(ctx context.Context, connection, secret string) error {
+	return c.send(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret", nil, Secret{secret}, nil)
+}
+
+// Ask puts one question to a bot.
+func (c *Client) Ask(ctx context.Context, bot, question string) (a Answer, err error) {
+	return a, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/ask", nil, Question{question}, &a)
+}
+
+// Try says something to a bot in a conversation that nobody else sees.
+func (c *Client) Try(ctx context.Context, bot string, t Trial) (turn TrialTurn, err error) {
+	return turn, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/trial", nil, t, &turn)
+}
+
+// Sheets returns all sheets.
+func (c *Client) Sheets(ctx context.Context) (page SheetPage, err error) {
+	return page, c.get(ctx, "/sheets", &page)
+}
+
+// Rows returns the rows of a sheet.
+func (c *Client) Rows(ctx context.Context, sheet string) (page RowPage, err error) {
+	return page, c.get(ctx, "/sheets/"+url.PathEscape(sheet)+"/rows", &page)
+}
+
+// SheetCSV writes a sheet as CSV.
+func (c *Client) SheetCSV(ctx context.Context, sheet string, w io.Writer) error {
+	return c.get(ctx, "/sheets/"+url.PathEscape(sheet)+"/csv", w)
+}
+
+// Contacts returns the newest contacts.
+func (c *Client) Contacts(ctx context.Context) (page ContactPage, err error) {
+	return page, c.get(ctx, "/contacts", &page)
+}

@@ -1,0 +1,100 @@
+package main
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"urgentparrot.example/client"
+)
+
+func ask(c *call) error {
+	c.remote()
+	bot := c.flags.String("bot", "front-desk", "the bot's `name`")
+	if err := c.parse(1, 100); err != nil {
+		return err
+	}
+	question := strings.Join(c.args, " ")
+	if question == "-" {
+		raw, err := io.ReadAll(io.LimitReader(c.in, 64<<10))
+		if err != nil {
+			return err
+		}
+		question = string(raw)
+	}
+	cl, err := c.client()
+	if err != nil {
+		return err
+	}
+	a, err := cl.Ask(c.ctx, *bot, question)
+	if err != nil {
+		return err
+	}
+	return c.print(a, func(w io.Writer) {
+		fmt.Fprintf(w, "%s\n\n", a.Answer)
+		fmt.Fprintf(w, "Decision\t%s: %s\n", a.Trace.Decision, a.Trace.Why)
+		fmt.Fprintf(w, "Confidence\t%.2f (the bot answers from %.2f)\n", a.Confidence, a.Trace.Threshold)
+		for _, cite := range a.Citations {
+			fmt.Fprintf(w, "Cites\t%s\n", place(cite))
+		}
+	})
+}
+
+// place says where a citation leads.
+func place(c client.Citation) string {
+	where := []string{c.Source}
+	if c.Question != "" {
+		where = append(where, c.Question)
+	}
+	return strings.Join(append(where, c.Trail...), " > ")
+}
+
+func chat(c *call) error {
+	c.remote()
+	bot := c.flags.String("bot", "front-desk", "the bot's `name`")
+	if err := c.parse(0, 0); err != nil {
+		return err
+	}
+	cl, err := c.client()
+	if err != nil {
+		return err
+	}
+	terminal := false
+	if f, ok := c.in.(*os.File); ok {
+		if info, err := f.Stat(); err == nil {
+			terminal = info.Mode()&os.ModeCharDevice != 0
+		}
+	}
+	if terminal {
+		fmt.Fprintf(c.out, "You talk to %s. Nothing is kept, and nobody else sees it. End with Ctrl-D.\n", *bot)
+	}
+	var memory client.TrialMemory
+	lines := bufio.NewScanner(c.in)
+	lines.Buffer(nil, 64<<10)
+	for {
+		if terminal {
+			fmt.Fprint(c.out, "\nyou> ")
+		}
+		if !lines.Scan() {
+			return lines.Err()
+		}
+		if strings.TrimSpace(lines.Text()) == "" {
+			continue
+		}
+		turn, err := cl.Try(c.ctx, *bot, client.Trial{Message: lines.Text(), Memory: memory})
+		if err != nil {
+			return err
+		}
+		memory = turn.Memory
+		if err := c.print(turn, func(w io.Writer) {
+			fmt.Fprintf(w, "bot> %s\n", strings.ReplaceAll(turn.Reply, "\n", "\n     "))
+			for _, cite := range turn.Citations {
+				fmt.Fprintf(w, "     (%s)\n", place(cite))
+			}
+		}); err != nil {
+			return err
+		}
+	}
+}

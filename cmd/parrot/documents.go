@@ -1,0 +1,144 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"urgentparrot.example/client"
+)
+
+// documents returns the command for one kind of document.
+func documents(kind string) func(*call) error {
+	return func(c *call) error {
+		c.remote()
+		if err := c.parse(1, 2); err != nil {
+			return err
+		}
+		cl, err := c.client()
+		if err != nil {
+			return err
+		}
+		action, target := c.args[0], ""
+		if len(c.args) > 1 {
+			target = c.args[1]
+		} else if action != "list" {
+			return usage("parrot %s %s needs a name or a file", c.name, action)
+		}
+		switch action {
+		case "list":
+			return c.listDocuments(cl, kind)
+		case "show", "pull":
+			d, err := cl.Document(c.ctx, kind, target)
+			if err != nil {
+				return err
+			}
+			if action == "pull" {
+				file := d.Name + ".yaml"
+				if err := os.WriteFile(file, []byte(d.Text), 0o644); err != nil {
+					return err
+				}
+				return c.print(d, func(w io.Writer) { fmt.Fprintf(w, "Written to %s (version %d).\n", file, d.Version) })
+			}
+			return c.print(d, func(w io.Writer) { fmt.Fprint(w, d.Text) })
+		case "check", "push":
+			return c.writeDocument(cl, kind, action, target)
+		case "secret":
+			if kind == "connections" {
+				return c.setSecret(cl, target)
+			}
+		case "rows":
+			if kind == "sheets" {
+				return c.showRows(cl, target)
+			}
+		}
+		return usage("there is no parrot %s %s; there are %s", c.name, action, c.arguments)
+	}
+}
+
+func (c *call) listDocuments(cl *client.Client, kind string) error {
+	page, err := cl.Documents(c.ctx, kind)
+	if err != nil {
+		return err
+	}
+	return c.print(page, func(w io.Writer) {
+		if len(page.Items) == 0 {
+			fmt.Fprintf(w, "There are no %s yet. Write one as a file and push it: %s\n", kind, c.example)
+			return
+		}
+		fmt.Fprintln(w, "NAME\tVERSION\tCHANGED")
+		for _, d := range page.Items {
+			fmt.Fprintf(w, "%s\t%d\t%s\n", d.Name, d.Version, ago(d.UpdatedAt))
+		}
+	})
+}
+
+func (c *call) writeDocument(cl *client.Client, kind, action, file string) error {
+	raw, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	name := strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
+	if action == "push" {
+		d, err := cl.PutDocument(c.ctx, kind, name, string(raw), 0)
+		if err != nil {
+			return inFile(err, name, file)
+		}
+		return c.print(d, func(w io.Writer) { fmt.Fprintf(w, "%s is live (version %d).\n", name, d.Version) })
+	}
+	checked, err := cl.CheckDocument(c.ctx, kind, name, string(raw))
+	if err != nil {
+		return err
+	}
+	if len(checked.Problems) > 0 && !*c.asJSON {
+		return inFile(&client.Error{Problems: checked.Problems}, name, file)
+	}
+	if err := c.print(checked, func(w io.Writer) { fmt.Fprintf(w, "%s is well.\n", file) }); err != nil {
+		return err
+	}
+	if len(checked.Problems) > 0 {
+		return fmt.Errorf("%s found", plural(len(checked.Problems), "problem"))
+	}
+	return nil
+}
+
+// inFile makes problems with a document speak of the file it was read from.
+func inFile(err error, name, file string) error {
+	if failed, ok := err.(*client.Error); ok {
+		for i := range failed.Problems {
+			if failed.Problems[i].File == name {
+				failed.Problems[i].File = file
+			}
+		}
+		if len(failed.Problems) > 0 {
+			return fmt.Errorf("the file is not right yet:\n%w", failed)
+		}
+	}
+	return err
+}
+
+func (c *call) setSecret(cl *client.Client, connection string) error {
+	raw, err := io.ReadAll(io.LimitReader(c.in, 8<<10))
+	if err != nil {
+		return err
+	}
+	if err := cl.PutSecret(c.ctx, connection, strings.TrimSpace(string(raw))); err != nil {
+		return err
+	}
+	return c.print(map[string]string{"connection": connection}, func(w io.Writer) {
+		fmt.Fprintf(w, "The secret of %s is kept, sealed. It cannot be read back.\n", connection)
+	})
+}
+
+func (c *call) showRows(cl *client.Client, sheet string) error {
+	if !*c.asJSON {
+		return cl.SheetCSV(c.ctx, sheet, c.out)
+	}
+	page, err := cl.Rows(c.ctx, sheet)
+	if err != nil {
+		return err
+	}
+	return c.print(page, nil)
+}

@@ -1,0 +1,288 @@
+// Parrot is the one program of Urgent Parrot: the service, and the commands that
+// work with it.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"text/tabwriter"
+	"time"
+
+	"urgentparrot.example/client"
+)
+
+// The exit codes.
+const (
+	exitDone        = 0
+	exitFailed      = 1
+	exitUsage       = 2
+	exitUnreachable = 3
+	exitNotAllowed  = 4
+	exitNotFound    = 5
+)
+
+// A command is one subcommand. What it prints goes to out.
+type command struct {
+	name, arguments, summary, example string
+	run                               func(c *call) error
+}
+
+var commands []command
+
+func init() {
+	commands = []command{
+		{"serve", "", "run the service", "parrot serve -data ./data -listen 127.0.0.1:4700", serve},
+		{"demo", "", "run it with the demo business and the simulated outside world", "parrot demo", runDemo},
+		{"sign-in", "LINK", "sign in with the link that the service printed", "parrot sign-in 'http://127.0.0.1:4700/sign-in?code=pt_main_...'", signIn},
+		{"status", "", "is it healthy: channels, queues, troubles", "parrot status", status},
+		{"ask", "QUESTION", "put one question to a bot", "parrot ask 'can I take my bike on the boat?'", ask},
+		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
+		{"inbox", "list|show|take|reply|return|close [ID] [TEXT]", "answer what the bots hand over", "parrot inbox list", inbox},
+		{"knowledge", "add|list|show|search|remove [FILE|FOLDER|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
+		{"bot", "list|show|check|push|pull [NAME|FILE]", "the bots' briefs", "parrot bot push demo/bots/front-desk.yaml", documents("bots")},
+		{"channel", "list|show|check|push|pull [NAME|FILE]", "the channels", "parrot channel show text-line", documents("channels")},
+		{"tool", "list|show|check|push|pull [NAME|FILE]", "the tools that bots may use", "parrot tool check demo/tools/timetable.yaml", documents("tools")},
+		{"connection", "list|show|check|push|pull|secret [NAME|FILE]", "addresses and secrets of other systems", "parrot connection secret client-book < secret.txt", documents("connections")},
+		{"sheet", "list|show|check|push|pull|rows [NAME|FILE]", "tables that rows are written to", "parrot sheet rows enquiries", documents("sheets")},
+		{"contact", "list", "who wrote, and what is known of them", "parrot contact list", contact},
+		{"trace", "CONVERSATION|TURN", "how replies were decided", "parrot trace 01990000-0000-7000-8000-000000000000", trace},
+	}
+}
+
+// A call is one run of a command.
+type call struct {
+	command
+	ctx    context.Context
+	flags  *flag.FlagSet
+	args   []string // after the flags
+	in     io.Reader
+	out    io.Writer
+	errors io.Writer
+	server *string
+	token  *string
+	asJSON *bool
+}
+
+// errUsage is wrapped by errors of wrong usage.
+var errUsage = errors.New("")
+
+func usage(format string, args ...any) error {
+	return fmt.Errorf("%w%s", errUsage, fmt.Sprintf(format, args...))
+}
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	code := run(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
+	stop()
+	os.Exit(code)
+}
+
+func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) int {
+	if len(args) == 0 || args[0] == "help" || args[0] == "-h" || args[0] == "-help" || args[0] == "--help" {
+		overview(out)
+		if len(args) == 0 {
+			return exitUsage
+		}
+		return exitDone
+	}
+	for _, cmd := range commands {
+		if cmd.name != args[0] {
+			continue
+		}
+		c := newCall(ctx, cmd, in, out, errs)
+		if len(args) == 2 && (args[1] == "-h" || args[1] == "-help" || args[1] == "--help") {
+			c.help(out)
+			return exitDone
+		}
+		err := c.command.run(c.parseLater(args[1:]))
+		if err != nil && !errors.Is(err, flag.ErrHelp) {
+			fmt.Fprintf(errs, "parrot %s: %v\n", cmd.name, err)
+		}
+		return exitCode(err)
+	}
+	fmt.Fprintf(errs, "parrot: there is no command %q; parrot help lists them\n", args[0])
+	return exitUsage
+}
+
+func exitCode(err error) int {
+	var answered *client.Error
+	switch {
+	case err == nil, errors.Is(err, flag.ErrHelp):
+		return exitDone
+	case errors.Is(err, errUsage):
+		return exitUsage
+	case errors.Is(err, client.ErrUnreachable):
+		return exitUnreachable
+	case errors.As(err, &answered) && (answered.Status == http.StatusUnauthorized || answered.Status == http.StatusForbidden):
+		return exitNotAllowed
+	case errors.As(err, &answered) && answered.Status == http.StatusNotFound:
+		return exitNotFound
+	}
+	return exitFailed
+}
+
+func overview(w io.Writer) {
+	fmt.Fprint(w, "Urgent Parrot: bots that answer your customers from what you know.\n\nUsage: parrot COMMAND [flags] [arguments]\n\n")
+	table := tabwriter.NewWriter(w, 0, 0, 3, ' ', 0)
+	for _, cmd := range commands {
+		fmt.Fprintf(table, "  %s\t%s\n", cmd.name, cmd.summary)
+	}
+	table.Flush()
+	fmt.Fprint(w, "\nparrot COMMAND -h shows a command's flags and an example.\n")
+}
+
+func newCall(ctx context.Context, cmd command, in io.Reader, out, errs io.Writer) *call {
+	c := &call{command: cmd, ctx: ctx, in: in, out: out, errors: errs, flags: flag.NewFlagSet(cmd.name, flag.ContinueOnError)}
+	c.flags.SetOutput(errs)
+	c.flags.Usage = func() { c.help(errs) }
+	return c
+}
+
+// parseLater keeps the arguments until the command has named its flags.
+func (c *call) parseLater(args []string) *call {
+	c.args = args
+	return c
+}
+
+// parse reads the flags, which may stand before and between the arguments, and
+// checks the number of arguments.
+func (c *call) parse(least, most int) error {
+	var rest []string
+	args := c.args
+	for {
+		if err := c.flags.Parse(args); err != nil {
+			if errors.Is(err, flag.ErrHelp) {
+				return err
+			}
+			return usage("wrong flags; parrot %s -h shows them", c.name)
+		}
+		if args = c.flags.Args(); len(args) == 0 {
+			break
+		}
+		rest, args = append(rest, args[0]), args[1:]
+	}
+	c.args = rest
+	if len(rest) < least || len(rest) > most {
+		return usage("it is used like this: %s", c.example)
+	}
+	return nil
+}
+
+// remote adds the flags of commands that speak with a service.
+func (c *call) remote() *call {
+	c.server = c.flags.String("server", "", "the service's `address` (or PARROT_SERVER, or what sign-in wrote)")
+	c.token = c.flags.String("token", "", "a `token` (or PARROT_TOKEN, or what sign-in wrote)")
+	c.asJSON = c.flags.Bool("json", false, "print one JSON document")
+	return c
+}
+
+func (c *call) help(w io.Writer) {
+	fmt.Fprintf(w, "parrot %s: %s\n\nUsage: parrot %s [flags] %s\n", c.name, c.summary, c.name, c.arguments)
+	c.flags.SetOutput(w)
+	if c.server == nil && c.name != "serve" && c.name != "demo" {
+		c.remote()
+	}
+	fmt.Fprintln(w, "\nFlags:")
+	c.flags.PrintDefaults()
+	fmt.Fprintf(w, "\nExample: %s\n", c.example)
+}
+
+// A login is what sign-in keeps in the user's configuration folder.
+type login struct {
+	Server string `json:"server"`
+	Token  string `json:"token"`
+}
+
+func loginFile() (string, error) {
+	folder, err := os.UserConfigDir()
+	return filepath.Join(folder, "urgent-parrot", "sign-in.json"), err
+}
+
+func (l login) save() (string, error) {
+	name, err := loginFile()
+	if err != nil {
+		return "", err
+	}
+	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
+		return "", err
+	}
+	raw, err := json.Marshal(l)
+	if err != nil {
+		return "", err
+	}
+	return name, os.WriteFile(name, raw, 0o600)
+}
+
+// client returns the client for the service that the flags, the environment or
+// the last sign-in name.
+func (c *call) client() (*client.Client, error) {
+	var kept login
+	if name, err := loginFile(); err == nil {
+		if raw, err := os.ReadFile(name); err == nil {
+			if err := json.Unmarshal(raw, &kept); err != nil {
+				return nil, fmt.Errorf("%s is damaged: sign in again with parrot sign-in", name)
+			}
+		}
+	}
+	first := func(values ...string) string {
+		for _, v := range values {
+			if v != "" {
+				return v
+			}
+		}
+		return ""
+	}
+	cl := &client.Client{
+		Server: first(*c.server, os.Getenv("PARROT_SERVER"), kept.Server, "http://127.0.0.1:4700"),
+		Token:  first(*c.token, os.Getenv("PARROT_TOKEN"), kept.Token),
+	}
+	if !strings.Contains(cl.Server, "://") {
+		cl.Server = "http://" + cl.Server
+	}
+	return cl, nil
+}
+
+// print writes a value as JSON, or else calls people to write it for people.
+func (c *call) print(value any, people func(w io.Writer)) error {
+	if *c.asJSON {
+		encoder := json.NewEncoder(c.out)
+		encoder.SetIndent("", "  ")
+		encoder.SetEscapeHTML(false)
+		return encoder.Encode(value)
+	}
+	table := tabwriter.NewWriter(c.out, 0, 0, 2, ' ', 0)
+	people(table)
+	return table.Flush()
+}
+
+// ago says how long ago something was.
+func ago(t time.Time) string {
+	switch d := time.Since(t); {
+	case d < time.Minute:
+		return "just now"
+	case d < time.Hour:
+		return fmt.Sprintf("%d min ago", int(d.Minutes()))
+	case d < 24*time.Hour:
+		return fmt.Sprintf("%d h ago", int(d.Hours()))
+	default:
+		return t.Local().Format("2006-01-02 15:04")
+	}
+}
+
+// plural counts things: "1 passage", "2 passages".
+func plural(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}

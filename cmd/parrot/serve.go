@@ -1,0 +1,121 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"maps"
+	"os"
+	"slices"
+
+	"urgentparrot.example/internal/service"
+)
+
+// serving are the flags that serve and demo share.
+func (c *call) serving(data string) *service.Options {
+	var o service.Options
+	c.flags.StringVar(&o.Data, "data", data, "the `folder` that holds the workspaces")
+	c.flags.StringVar(&o.Listen, "listen", "127.0.0.1:4700", "the `address` to listen on")
+	c.flags.StringVar(&o.PublicURL, "public-url", "", "the `address` under which people and other systems reach the service, if it is another")
+	return &o
+}
+
+func (c *call) logger(verbose bool) *slog.Logger {
+	level := slog.LevelWarn
+	if verbose {
+		level = slog.LevelInfo
+	}
+	return slog.New(slog.NewTextHandler(c.errors, &slog.HandlerOptions{Level: level}))
+}
+
+func serve(c *call) error {
+	o := c.serving("./data")
+	c.flags.StringVar(&o.Workspace, "workspace", "main", "the `name` of the workspace that is made in an empty data folder")
+	verbose := c.flags.Bool("verbose", false, "log more")
+	if err := c.parse(0, 0); err != nil {
+		return err
+	}
+	o.Log = c.logger(*verbose)
+	s, err := service.Start(c.ctx, *o)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(c.out, "Urgent Parrot is ready at %s\n", s.PublicURL)
+	for _, name := range slices.Sorted(maps.Keys(s.Workspaces)) {
+		link, err := s.SignInLink(c.ctx, name, "Owner")
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(c.out, "Sign in to %s (works once, within a day): %s\n", name, link)
+	}
+	return c.serveUntilStopped(s)
+}
+
+type closing interface {
+	Wait() error
+	Close() error
+}
+
+// serveUntilStopped waits for the end of the service, or for the user's.
+func (c *call) serveUntilStopped(s closing) error {
+	failed := make(chan error, 1)
+	go func() { failed <- s.Wait() }()
+	select {
+	case err := <-failed:
+		return err
+	case <-c.ctx.Done():
+		fmt.Fprintln(c.out, "Stopping: finishing what is in hand.")
+		return s.Close()
+	}
+}
+
+func runDemo(c *call) error {
+	o := c.serving("./demo-data")
+	worldListen := c.flags.String("world", "127.0.0.1:4710", "the `address` of the outside world's pages")
+	mailListen := c.flags.String("mailroom", "127.0.0.1:4725", "the `address` of the outside world's mail server")
+	fresh := c.flags.Bool("fresh", false, "throw the folder of an earlier demo away first")
+	quiet := c.flags.Bool("quiet", false, "let no customers write by themselves")
+	if err := c.parse(0, 0); err != nil {
+		return err
+	}
+	if *fresh {
+		if err := os.RemoveAll(o.Data); err != nil {
+			return err
+		}
+	}
+	o.Log = c.logger(false)
+	d, err := service.StartDemo(c.ctx, *o, *worldListen, *mailListen)
+	if err != nil {
+		return err
+	}
+	ctx := context.WithoutCancel(c.ctx)
+	link, err := d.SignInLink(ctx, service.DemoWorkspace, "Robin")
+	if err != nil {
+		return err
+	}
+	token, err := d.NewToken(ctx, service.DemoWorkspace, "Robin")
+	if err != nil {
+		return err
+	}
+	file, err := login{d.PublicURL, token}.save()
+	if err != nil {
+		return err
+	}
+	if d.Fresh && !*quiet {
+		if err := d.PlayDay(c.ctx); err != nil {
+			fmt.Fprintf(c.errors, "The demo's customers could not write: %v\n", err)
+		}
+	}
+	fmt.Fprintf(c.out, `Brackwater Ferries is open.
+
+  Sign in to the console    %s
+  The ferry's website       %s/ferries
+  A telephone for texts     %s/handset
+  The outside world         %s
+  The data                  %s
+
+The parrot command is signed in too (%s). Try: parrot inbox list
+Stop with Ctrl-C; start again with the same folder and everything is still there.
+`, link, d.WorldURL, d.WorldURL, d.WorldURL, o.Data, file)
+	return c.serveUntilStopped(d)
+}

@@ -1,0 +1,44 @@
+package main
+
+import (
+	"fmt"
+	"io"
+)
+
+func status(c *call) error {
+	if err := c.remote().parse(0, 0); err != nil {
+		return err
+	}
+	cl, err := c.client()
+	if err != nil {
+		return err
+	}
+	s, err := cl.Status(c.ctx)
+	if err != nil {
+		return err
+	}
+	return c.print(s, func(w io.Writer) {
+		fmt.Fprintf(w, "%s (workspace %s), Urgent Parrot %s\n\n", s.Title, s.Workspace, s.Version)
+		fmt.Fprintf(w, "Conversations\t%d wait for a person, %d led by a bot, %d by a person, %d closed\n", s.Counts.Waiting, s.Counts.Bot, s.Counts.Person, s.Counts.Closed)
+		fmt.Fprintf(w, "Knowledge\t%s\n", plural(s.Passages, "passage"))
+		fmt.Fprintf(w, "Outbox\t%s to be carried out\n", plural(s.Counts.Pending, "effect"))
+		for _, ch := range s.Channels {
+			state := "works; answered by " + ch.Bot
+			if ch.Fault != "" {
+				state = "DOES NOT WORK: " + ch.Fault
+			}
+			fmt.Fprintf(w, "%s\t%s\n", ch.Title, state)
+		}
+		fmt.Fprintln(w)
+		if len(s.Troubles) == 0 {
+			fmt.Fprintln(w, "Nothing is going wrong.")
+		}
+		for _, t := range s.Troubles {
+			state := "is being tried again"
+			if t.GivenUp {
+				state = "wants a person"
+			}
+			fmt.Fprintf(w, "%s (%s): %s\n", t.What, state, t.Detail)
+		}
+	})
+}

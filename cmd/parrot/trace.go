@@ -1,0 +1,96 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+
+	"urgentparrot.example/client"
+)
+
+// trace shows one turn, or all turns of a conversation.
+func trace(c *call) error {
+	if err := c.remote().parse(1, 1); err != nil {
+		return err
+	}
+	cl, err := c.client()
+	if err != nil {
+		return err
+	}
+	turns, err := c.turns(cl, c.args[0])
+	if err != nil {
+		return err
+	}
+	return c.print(map[string]any{"turns": turns}, func(w io.Writer) {
+		for _, t := range turns {
+			showTurn(w, t)
+		}
+	})
+}
+
+func (c *call) turns(cl *client.Client, id string) ([]client.Turn, error) {
+	t, err := cl.Turn(c.ctx, id)
+	if err == nil {
+		return []client.Turn{t}, nil
+	}
+	var failed *client.Error
+	if !errors.As(err, &failed) || failed.Status != http.StatusNotFound {
+		return nil, err
+	}
+	if id, err = c.wholeID(cl, id); err != nil {
+		return nil, err
+	}
+	page, err := cl.Messages(c.ctx, id, "")
+	if err != nil {
+		return nil, err
+	}
+	var turns []client.Turn
+	for _, m := range page.Items {
+		if m.Turn == "" || len(turns) > 0 && turns[len(turns)-1].ID == m.Turn {
+			continue
+		}
+		t, err := cl.Turn(c.ctx, m.Turn)
+		if err != nil {
+			return nil, err
+		}
+		turns = append(turns, t)
+	}
+	return turns, nil
+}
+
+func showTurn(w io.Writer, t client.Turn) {
+	fmt.Fprintf(w, "%s  %s: %s\n", t.At.Local().Format("15:04:05"), t.Trace.Decision, t.Trace.Why)
+	for _, u := range t.Trace.Understood {
+		fmt.Fprintf(w, "  %s %q: %s\n", u.Kind, u.Text, u.Outcome)
+		for i, p := range u.Passages {
+			if i == 3 {
+				break
+			}
+			mark := " "
+			if p.Quoted {
+				mark = "*"
+			}
+			lacks := ""
+			if len(p.Missing) > 0 {
+				lacks = ", lacks " + strings.Join(p.Missing, " ")
+			}
+			fmt.Fprintf(w, "   %s %.2f  covers %.0f%%%s  %s: %s\n", mark, p.Confidence, 100*p.Coverage, lacks, p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 70))
+		}
+	}
+	for _, tool := range t.Trace.Tools {
+		fmt.Fprintf(w, "  tool %s %v: %s\n", tool.Tool, tool.Arguments, tool.Outcome)
+	}
+	for _, learnt := range t.Trace.Learnt {
+		fmt.Fprintf(w, "  learnt %s\n", learnt)
+	}
+	for _, e := range t.Trace.Effects {
+		fmt.Fprintf(w, "  effect %s\n", e)
+	}
+	var times []string
+	for _, part := range t.Trace.Timings {
+		times = append(times, fmt.Sprintf("%s %.1f ms", part.Part, float64(part.Microseconds)/1000))
+	}
+	fmt.Fprintf(w, "  time   %s\n\n", strings.Join(times, ", "))
+}

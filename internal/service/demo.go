@@ -1,0 +1,116 @@
+package service
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/base64"
+	"errors"
+	"io/fs"
+	"net"
+	"net/http"
+	"time"
+
+	"urgentparrot.example/demo"
+	"urgentparrot.example/internal/world"
+)
+
+// DemoWorkspace is the workspace of the demo business.
+const DemoWorkspace = "brackwater"
+
+// A Demo is a service with the demo business, and the outside world around it.
+type Demo struct {
+	*Service
+	World    *world.World
+	WorldURL string
+	Fresh    bool // the folder was empty before
+
+	http *http.Server
+	mail net.Listener
+}
+
+// StartDemo starts the outside world and the service, and fills an empty data
+// folder with the demo business. The world listens on worldListen, its mailroom
+// on mailListen.
+func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (_ *Demo, err error) {
+	o.Workspace = DemoWorkspace
+	web, err := net.Listen("tcp", worldListen)
+	if err != nil {
+		return nil, err
+	}
+	mail, err := net.Listen("tcp", mailListen)
+	if err != nil {
+		return nil, errors.Join(err, web.Close())
+	}
+	d := &Demo{WorldURL: "http://" + web.Addr().String(), mail: mail, http: &http.Server{ReadHeaderTimeout: 10 * time.Second}}
+	if d.Service, err = Start(ctx, o); err != nil {
+		return nil, errors.Join(err, web.Close(), mail.Close())
+	}
+	var raw [32]byte
+	if _, err := rand.Read(raw[:]); err != nil {
+		return nil, errors.Join(err, d.Close())
+	}
+	secret := "whsec_" + base64.StdEncoding.EncodeToString(raw[:])
+	zone, err := time.LoadLocation("Europe/London")
+	if err != nil {
+		zone = time.UTC // a machine without time zones shows the timetable in UTC
+	}
+	if d.World, err = world.New(world.Options{Service: d.PublicURL, Workspace: DemoWorkspace, Secret: secret, Now: o.Engine.Now, Zone: zone}); err != nil {
+		return nil, errors.Join(err, d.Close())
+	}
+	d.http.Handler = d.World
+	// Both end with their listeners, when the demo is closed.
+	go func() { _ = d.http.Serve(web) }()
+	go func() { _ = d.World.ServeMail(mail) }()
+	if err := d.fill(ctx, secret); err != nil {
+		return nil, errors.Join(err, d.Close())
+	}
+	return d, nil
+}
+
+// fill writes the demo business's documents, and in a fresh folder its
+// knowledge. The outside world's addresses may have changed, so documents are
+// written each time.
+func (d *Demo) fill(ctx context.Context, secret string) error {
+	w := d.Workspaces[DemoWorkspace]
+	documents, err := demo.Documents(d.WorldURL, d.mail.Addr().String())
+	if err != nil {
+		return err
+	}
+	for _, doc := range documents {
+		if _, err := w.PutDocument(ctx, doc.Kind, doc.Name, doc.Text, 0); err != nil {
+			return err
+		}
+	}
+	if err := w.PutSecret(ctx, "text-gateway", secret); err != nil {
+		return err
+	}
+	sources, err := w.Store().Sources(ctx)
+	if err != nil || len(sources) > 0 {
+		return err
+	}
+	d.Fresh = true
+	return fs.WalkDir(demo.Knowledge(), ".", func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() {
+			return err
+		}
+		content, err := fs.ReadFile(demo.Knowledge(), path)
+		if err == nil {
+			_, err = w.AddSource(ctx, path, content)
+		}
+		return err
+	})
+}
+
+// PlayDay lets the demo's customers write.
+func (d *Demo) PlayDay(ctx context.Context) error {
+	script, err := demo.Day()
+	if err != nil {
+		return err
+	}
+	return d.World.PlayDay(ctx, script)
+}
+
+// Close ends the service and the outside world.
+func (d *Demo) Close() error {
+	return errors.Join(d.Service.Close(), d.http.Close(), d.mail.Close())
+}

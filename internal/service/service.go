@@ -1,0 +1,146 @@
+// Package service puts a process together: the workspaces of a data folder and
+// the server that serves them.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"urgentparrot.example/internal/api"
+	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/store"
+)
+
+// Options are what a service is started with.
+type Options struct {
+	Data      string // the folder that holds a folder for each workspace
+	Listen    string // HOST:PORT; port 0 chooses one
+	PublicURL string // "" means the address it listens on
+	Workspace string // made if the folder holds none; "main" if ""
+	Log       *slog.Logger
+	Engine    engine.Options // Log and PublicURL are filled in
+}
+
+// A Service is a running process's worth of workspaces.
+type Service struct {
+	Workspaces map[string]*engine.Workspace
+	PublicURL  string
+
+	server *http.Server
+	cancel context.CancelFunc
+	ended  chan error
+	ready  atomic.Bool
+}
+
+// Start opens the workspaces and serves them. When it returns, the service is
+// ready.
+func Start(ctx context.Context, o Options) (_ *Service, err error) {
+	if o.Log == nil {
+		o.Log = slog.New(slog.DiscardHandler)
+	}
+	listener, err := net.Listen("tcp", o.Listen)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fmt.Errorf("the address %s is in use by another program: stop that one, or choose another address with -listen", o.Listen)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("cannot listen on %s: %w", o.Listen, err)
+	}
+	s := &Service{Workspaces: map[string]*engine.Workspace{}, PublicURL: o.PublicURL, ended: make(chan error, 1)}
+	if s.PublicURL == "" {
+		s.PublicURL = "http://" + listener.Addr().String()
+	}
+	o.Engine.Log, o.Engine.PublicURL = o.Log, s.PublicURL
+	if err := s.open(ctx, o); err != nil {
+		return nil, errors.Join(err, s.closeWorkspaces(), listener.Close())
+	}
+	streams, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	s.cancel = cancel
+	s.server = &http.Server{
+		Handler:           api.New(api.Options{Workspaces: s.Workspaces, PublicURL: s.PublicURL, Log: o.Log, Ready: s.ready.Load}),
+		BaseContext:       func(net.Listener) context.Context { return streams },
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+		ErrorLog:          slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug),
+	}
+	s.ready.Store(true)
+	go func() { s.ended <- s.server.Serve(listener) }()
+	return s, nil
+}
+
+// open opens every workspace in the data folder, or makes the first.
+func (s *Service) open(ctx context.Context, o Options) error {
+	found, err := filepath.Glob(filepath.Join(o.Data, "*", "parrot.db"))
+	if err != nil {
+		return err
+	}
+	folders := make([]string, len(found))
+	for i, file := range found {
+		folders[i] = filepath.Dir(file)
+	}
+	if len(folders) == 0 {
+		name := o.Workspace
+		if name == "" {
+			name = "main"
+		}
+		folders = []string{filepath.Join(o.Data, name)}
+	}
+	for _, folder := range folders {
+		w, err := engine.Open(ctx, folder, o.Engine)
+		if errors.Is(err, os.ErrPermission) {
+			return fmt.Errorf("the data folder cannot be written: %w", err)
+		}
+		if err != nil {
+			return err
+		}
+		s.Workspaces[w.Name] = w
+	}
+	return nil
+}
+
+// SignInLink returns an address that signs its opener in to a workspace, once.
+func (s *Service) SignInLink(ctx context.Context, workspace, name string) (string, error) {
+	code, err := api.Grant(ctx, s.Workspaces[workspace], store.Link, name)
+	return s.PublicURL + "/sign-in?code=" + code, err
+}
+
+// NewToken returns a token for programs.
+func (s *Service) NewToken(ctx context.Context, workspace, name string) (string, error) {
+	return api.Grant(ctx, s.Workspaces[workspace], store.Token, name)
+}
+
+// Wait returns when the service has failed.
+func (s *Service) Wait() error { return <-s.ended }
+
+// shutTime is how long requests in hand may still take.
+const shutTime = 5 * time.Second
+
+// Close ends streams, waits for requests in hand and closes the workspaces.
+func (s *Service) Close() error {
+	s.ready.Store(false)
+	s.cancel()
+	ctx, cancel := context.WithTimeout(context.Background(), shutTime)
+	defer cancel()
+	err := s.server.Shutdown(ctx)
+	if errors.Is(err, context.DeadlineExceeded) {
+		err = s.server.Close()
+	}
+	return errors.Join(err, s.closeWorkspaces())
+}
+
+func (s *Service) closeWorkspaces() error {
+	var errs []error
+	for _, w := range s.Workspaces {
+		errs = append(errs, w.Close())
+	}
+	return errors.Join(errs...)
+}
