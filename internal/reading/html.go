@@ -53,7 +53,11 @@ func (o *outline) html(n *html.Node) {
 		}
 	case "p", "blockquote", "figcaption", "dt", "summary":
 		o.paragraph(words(), false)
-	case "li", "dd":
+	case "li":
+		if item := words(); item != "" {
+			o.paragraph(knowledge.ItemMark+item, true)
+		}
+	case "dd":
 		o.paragraph(words(), true)
 	case "pre":
 		o.paragraph(s.Text(), false)

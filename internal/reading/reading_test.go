@@ -10,7 +10,7 @@ func TestFilesBecomePassages(t *testing.T) {
 		name, content string
 		trail, holds  string // of the last passage
 	}{
-		{"a.md", "# Fares\n\nSame all year.\n\n## Paying\n\nBy card:\n\n- at the pier\n- on board\n", "Fares > Paying", "By card:\nat the pier\non board"},
+		{"a.md", "# Fares\n\nSame all year.\n\n## Paying\n\nBy card:\n\n- at the pier\n- on board\n", "Fares > Paying", "By card:\n- at the pier\n- on board"},
 		{"b.md", "# Fares\n\n| | Little Sorrel |\n|---|---|\n| Adult | £6 |\n| Child | £3 |\n", "Fares", "Adult: Little Sorrel £6.\nChild: Little Sorrel £3."},
 		{"c.html", "<nav>Home</nav><main><h1>Storms</h1><p>No boats <b>above</b> force 8.</p><script>alert(1)</script></main><footer>Old Pier</footer>", "Storms", "No boats above force 8."},
 		{"d.html", "<div><h2>Broken<p>tags <i>everywhere<td>ok", "Broken", "tags everywhere"},

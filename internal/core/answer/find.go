@@ -25,24 +25,24 @@ const considered = 8
 // first; none when the question holds no telling word. Follow-up questions take
 // their subject from previous, the question before it ("" if none).
 //
-// Confidence is coverage squared, weighed by how well one stretch of the
-// passage holds the words together, and by whether it has the kind of fact that
-// was asked for. A house answer counts by its question's likeness.
+// Confidence is the share of the telling words covered, once weighted by rarity
+// and once counted, so that one uncovered word pulls it down however common it
+// is; weighed by how well one stretch of the passage holds them together, and by
+// whether it has the kind of fact that was asked for. A house answer counts by
+// its question's likeness.
 func Find(ix *knowledge.Index, question, previous string) []Candidate {
 	terms := ix.Analyzer().Telling(question)
-	if previous != "" && isFollowUp(question) {
-		terms = follow(ix.Analyzer(), terms, previous)
-	}
-	var asked float64
-	for _, t := range terms {
-		if !t.Light {
-			asked++
-		}
-	}
+	wanted := wantedFact(question)
+	asked := countTelling(terms)
 	if asked == 0 {
 		return nil
 	}
-	wanted := wantedFact(question)
+	if previous != "" && isFollowUp(question) {
+		terms = append(terms, carriedOver(ix, previous)...)
+		if wanted == nil {
+			wanted = wantedFact(previous)
+		}
+	}
 	var candidates []Candidate
 	for _, hit := range ix.Search(terms, considered) {
 		c := Candidate{Hit: hit}
@@ -54,7 +54,8 @@ func Find(ix *knowledge.Index, question, previous string) []Candidate {
 		best := 0.0
 		c.Quote, best = quote(ix, hit, terms)
 		together := 0.6 + 0.4*best
-		c.Confidence = c.Coverage * c.Coverage * together
+		counted := 1 - float64(countTelling(missing))/float64(asked)
+		c.Confidence = c.Coverage * counted * together
 		if hit.Question != "" {
 			likeness := ix.Likeness(terms, hit.Question)
 			c.Quote = text.Span{Start: 0, End: len(hit.Text)}
@@ -97,22 +98,30 @@ func quote(ix *knowledge.Index, hit knowledge.Hit, terms []text.Term) (text.Span
 	}
 	covered := sentences[first].Covered
 	last := first
-	introduced := strings.HasSuffix(hit.Text[sentences[first].Start:sentences[first].End], ":")
-	for last+1 < len(sentences) && (last-first < 2 || introduced && last-first < 8) {
-		next := sentences[last+1]
-		if next.End-sentences[first].Start > quoteRunes {
-			break
+	says := func(i int) string { return hit.Text[sentences[i].Start:sentences[i].End] }
+	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
+	switch {
+	case isItem(says(first)) || strings.HasSuffix(says(first), ":"):
+		// A list is said whole, with the sentence that introduces it.
+		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
+			last++
 		}
-		if next.Own == 0 && !introduced && !leansBack(hit.Text[next.Start:next.End]) {
-			break
+		for first > 0 && (isItem(says(first-1)) || isItem(says(first)) && strings.HasSuffix(says(first-1), ":")) && fits(first-1, last) {
+			first--
 		}
-		last++
-	}
-	for first > 0 && leansBack(hit.Text[sentences[first].Start:sentences[first].End]) && sentences[last].End-sentences[first-1].Start <= quoteRunes {
-		first--
+	default:
+		for last+1 < len(sentences) && last-first < 2 && fits(first, last+1) && (sentences[last+1].Own > 0 || leansBack(says(last+1))) {
+			last++
+		}
+		for first > 0 && leansBack(says(first)) && fits(first-1, last) {
+			first--
+		}
 	}
 	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, covered
 }
+
+// isItem reports whether a line is an item of a list, as the reading marks them.
+func isItem(line string) bool { return strings.HasPrefix(line, knowledge.ItemMark) }
 
 var leaning = regexp.MustCompile(`^(?:It|They|This|These|That|Those|He|She|Otherwise|However|But|If not|In that case|Then|Both|Each of|The same)\b`)
 
@@ -146,12 +155,34 @@ func isFollowUp(question string) bool {
 	return followUp.MatchString(question) && len(text.Words(question)) <= 6
 }
 
-// follow adds to a follow-up's terms those of the question before it, lightly:
-// "and for dogs?" after a question about bicycles asks the same about dogs.
-func follow(analyzer *text.Analyzer, terms []text.Term, previous string) []text.Term {
-	for _, t := range analyzer.Telling(previous) {
-		t.Light = true
-		terms = append(terms, t)
+// carriedOver returns what a follow-up takes from the question before it, as
+// light words: all but its subject, the rarest word, which the follow-up
+// replaces. "And for dogs?" after a question about bicycles asks the same about
+// dogs.
+func carriedOver(ix *knowledge.Index, previous string) []text.Term {
+	terms := ix.Analyzer().Telling(previous)
+	subject := -1
+	for i, t := range terms {
+		if !t.Light && (subject < 0 || ix.Rarity(t.Stem) > ix.Rarity(terms[subject].Stem)) {
+			subject = i
+		}
 	}
-	return terms
+	var carried []text.Term
+	for i, t := range terms {
+		if i != subject {
+			t.Light = true
+			carried = append(carried, t)
+		}
+	}
+	return carried
+}
+
+// countTelling counts the terms that are not light.
+func countTelling(terms []text.Term) (n int) {
+	for _, t := range terms {
+		if !t.Light {
+			n++
+		}
+	}
+	return n
 }

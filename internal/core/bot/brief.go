@@ -67,6 +67,7 @@ const (
 	WishGranted = "wish_granted" // a person was asked for
 	Calm        = "calm"         // the customer is angry, people are told
 	Waiting     = "waiting"      // more was said while waiting for a person
+	AlreadyTold = "already_told" // a person was asked for again while waiting
 	Again       = "again"        // before an answer given a moment ago
 	PartUnknown = "part_unknown" // one of several questions has no answer
 )
@@ -84,6 +85,7 @@ var defaults = map[string][]string{
 	WishGranted: {"Of course. I have asked a colleague to come in; they will answer you here."},
 	Calm:        {"I'm sorry about this. I have asked a colleague to look into it at once; they will answer you here."},
 	Waiting:     {"Thank you, I have added that for my colleague.", "Noted. My colleague will see this too."},
+	AlreadyTold: {"A colleague has been asked already, and will answer you here.", "My colleagues know that you are waiting, and will answer you here."},
 	Again:       {"As I said:", "To repeat:"},
 	PartUnknown: {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
 }

@@ -117,7 +117,7 @@ func (t *turn) remember() {
 // handOver brings people in, once; the customer is told.
 func (t *turn) handOver(reason, why, wording string) {
 	if t.state.Lead == Waiting {
-		t.say(bot.Waiting, "")
+		t.say(bot.AlreadyTold, "")
 		t.trace.Decision, t.trace.Why = "added", "the customer "+why+" and a person has been told already"
 		return
 	}
@@ -160,6 +160,7 @@ func (t *turn) reply() {
 	}
 	parts := answer.Split(t.said)
 	greeted, chatted := false, false
+	questions := slices.ContainsFunc(parts, func(p answer.Part) bool { return p.Kind == answer.Question })
 	for _, part := range parts {
 		if t.state.Lead != LedByBot && part.Kind != answer.Question && part.Kind != answer.Statement {
 			continue
@@ -181,7 +182,7 @@ func (t *turn) reply() {
 				note("nothing asked")
 				continue
 			}
-			t.ask(part)
+			t.ask(part, part.Kind == answer.Statement && questions)
 		}
 	}
 	t.timed("find")
@@ -212,8 +213,9 @@ func (t *turn) asksSomething(statement string) bool {
 	return telling >= 2 || telling == 1 && t.state.Open == nil && t.Index.Knows(t.Index.Analyzer().Telling(statement)[0].Stem)
 }
 
-// ask finds what answers one question: a tool, the knowledge, or nothing.
-func (t *turn) ask(part answer.Part) {
+// ask finds what answers one question: a tool, the knowledge, or nothing. What
+// only goes with a question ("we are 34") need not be answered.
+func (t *turn) ask(part answer.Part, beside bool) {
 	u := Understood{Part: part}
 	candidates := answer.Find(t.Index, part.Text, t.state.LastQuestion)
 	for i, c := range candidates {
@@ -235,8 +237,11 @@ func (t *turn) ask(part answer.Part) {
 		}
 	}
 	if len(candidates) == 0 || candidates[0].Confidence < t.Brief.Threshold {
+		if u.Outcome = "not known"; beside {
+			u.Outcome = "said beside a question"
+			return
+		}
 		t.unknown = append(t.unknown, part.Text)
-		u.Outcome = "not known"
 		return
 	}
 	best := candidates[0]

@@ -17,8 +17,12 @@ type Document struct {
 	Pairs    []Pair
 }
 
+// ItemMark begins each item of a list.
+const ItemMark = "- "
+
 // A Section is the text between two headings. Paragraphs are separated by a
-// blank line; list items and table rows stand on lines of their own.
+// blank line; table rows and list items, which begin with ItemMark, stand on
+// lines of their own.
 type Section struct {
 	Trail []string // the headings above, outermost first
 	Text  string

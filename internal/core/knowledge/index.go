@@ -42,8 +42,8 @@ type entry struct {
 	lengths   [fields]uint16
 	sentences []text.Span
 	terms     [][]string          // stems by sentence, in order
-	stems     map[string]struct{} // stems of the whole passage
-	heads     map[string]struct{} // stems of trail and question
+	held      map[string]float64  // how well the passage holds a stem, by where it stands
+	heads     map[string]struct{} // stems of the question and the innermost heading
 }
 
 type posting struct {
@@ -56,9 +56,9 @@ func Build(analyzer *text.Analyzer, passages []Passage) *Index {
 	ix := &Index{analyzer: analyzer, passages: make([]entry, len(passages)), postings: map[string][]posting{}}
 	for i, p := range passages {
 		e := &ix.passages[i]
-		*e = entry{Passage: p, sentences: text.Sentences(p.Text), stems: map[string]struct{}{}, heads: map[string]struct{}{}}
+		*e = entry{Passage: p, sentences: text.Sentences(p.Text), held: map[string]float64{}, heads: map[string]struct{}{}}
 		counts := map[string]*[fields]uint16{}
-		add := func(f field, terms []text.Term) (stems []string) {
+		add := func(f field, held float64, terms []text.Term) (stems []string) {
 			for _, t := range terms {
 				if t.Stop {
 					continue
@@ -68,18 +68,24 @@ func Build(analyzer *text.Analyzer, passages []Passage) *Index {
 				}
 				counts[t.Stem][f]++
 				e.lengths[f]++
-				e.stems[t.Stem] = struct{}{}
-				if f != inBody {
+				e.held[t.Stem] = max(e.held[t.Stem], held)
+				if f != inBody && held == 1 {
 					e.heads[t.Stem] = struct{}{}
 				}
 				stems = append(stems, t.Stem)
 			}
 			return stems
 		}
-		add(inQuestion, analyzer.Terms(p.Question))
-		add(inTrail, analyzer.Terms(strings.Join(p.Trail, ". ")))
+		add(inQuestion, 1, analyzer.Terms(p.Question))
+		for i, heading := range p.Trail {
+			held := 1.0
+			if i < len(p.Trail)-1 {
+				held = outerHeld
+			}
+			add(inTrail, held, analyzer.Terms(heading))
+		}
 		for _, s := range e.sentences {
-			e.terms = append(e.terms, add(inBody, analyzer.Terms(p.Text[s.Start:s.End])))
+			e.terms = append(e.terms, add(inBody, 1, analyzer.Terms(p.Text[s.Start:s.End])))
 		}
 		for stem, tf := range counts {
 			ix.postings[stem] = append(ix.postings[stem], posting{int32(i), *tf})
@@ -90,6 +96,10 @@ func Build(analyzer *text.Analyzer, passages []Passage) *Index {
 	}
 	return ix
 }
+
+// outerHeld is how well a passage holds a word that stands only in an outer
+// heading, which it shares with its neighbours.
+const outerHeld = 0.4
 
 // Len returns the number of passages.
 func (ix *Index) Len() int { return len(ix.passages) }
@@ -165,7 +175,7 @@ func (ix *Index) Weight(t text.Term) float64 {
 // Coverage returns the share (0 to 1, by weight) of the terms that the passage
 // holds anywhere, and the terms that it does not hold.
 func (ix *Index) Coverage(h Hit, terms []text.Term) (share float64, missing []text.Term) {
-	return ix.cover(terms, func(stem string) bool { _, ok := h.entry.stems[stem]; return ok })
+	return ix.cover(terms, func(stem string) float64 { return h.entry.held[stem] })
 }
 
 // Sentences returns the passage's sentences, each with the share of the terms
@@ -173,10 +183,18 @@ func (ix *Index) Coverage(h Hit, terms []text.Term) (share float64, missing []te
 func (ix *Index) Sentences(h Hit, terms []text.Term) []Sentence {
 	sentences := make([]Sentence, len(h.entry.sentences))
 	for i, span := range h.entry.sentences {
-		own, _ := ix.cover(terms, func(stem string) bool { return slices.Contains(h.entry.terms[i], stem) })
-		all, _ := ix.cover(terms, func(stem string) bool {
-			_, above := h.entry.heads[stem]
-			return above || slices.Contains(h.entry.terms[i], stem)
+		inSentence := func(stem string) float64 {
+			if slices.Contains(h.entry.terms[i], stem) {
+				return 1
+			}
+			return 0
+		}
+		own, _ := ix.cover(terms, inSentence)
+		all, _ := ix.cover(terms, func(stem string) float64 {
+			if _, above := h.entry.heads[stem]; above {
+				return 1
+			}
+			return inSentence(stem)
 		})
 		sentences[i] = Sentence{Span: span, Own: own, Covered: all}
 	}
@@ -211,14 +229,14 @@ func (ix *Index) Likeness(terms []text.Term, question string) float64 {
 	return shared / all
 }
 
-func (ix *Index) cover(terms []text.Term, holds func(stem string) bool) (share float64, missing []text.Term) {
+func (ix *Index) cover(terms []text.Term, holds func(stem string) float64) (share float64, missing []text.Term) {
 	var covered, all float64
 	for _, t := range terms {
 		w := ix.Weight(t)
 		all += w
-		if holds(t.Stem) {
-			covered += w
-		} else {
+		held := holds(t.Stem)
+		covered += held * w
+		if held == 0 {
 			missing = append(missing, t)
 		}
 	}
