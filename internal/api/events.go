@@ -45,7 +45,7 @@ func events(q *request) (any, error) {
 			if err != nil {
 				return answered{}, nil
 			}
-			fmt.Fprintf(q.Writer, "id: %d\nevent: %s\ndata: %s\n\n", e.Seq, e.Type, data)
+			fmt.Fprintf(q.Writer, "id: %d\ndata: %s\n\n", e.Seq, data)
 			last = e.Seq
 		}
 		if flush.Flush() != nil {

@@ -20,14 +20,22 @@ var OpenAPI = sync.OnceValue(func() []byte {
 	r := openapi31.NewReflector()
 	r.Spec.Info.WithTitle("Urgent Parrot").WithVersion(Version).
 		WithDescription("Bots on messaging channels that answer from what you know. Errors are problem details (RFC 9457).")
-	r.DefaultOptions = append(r.DefaultOptions, jsonschema.InterceptDefName(func(_ reflect.Type, name string) string {
-		for _, room := range []string{"Client", "Problem", "Api"} {
-			if rest, ok := strings.CutPrefix(name, room); ok && rest != "" {
-				return rest
+	r.DefaultOptions = append(r.DefaultOptions,
+		jsonschema.InterceptDefName(func(_ reflect.Type, name string) string {
+			switch {
+			case name == "ProblemDetails":
+				return name
+			case strings.HasPrefix(name, "Api"):
+				return strings.TrimPrefix(name, "Api") + "Body"
 			}
-		}
-		return name
-	}))
+			return strings.TrimPrefix(name, "Client")
+		}),
+		// What is required is there: lists are never null.
+		jsonschema.InterceptNullability(func(p jsonschema.InterceptNullabilityParams) {
+			if p.Schema != nil {
+				p.Schema.RemoveType(jsonschema.Null)
+			}
+		}))
 	r.Spec.SetHTTPBearerTokenSecurity("token", "", "A token made with POST /api/v1/tokens")
 	for _, route := range (&Server{}).routes() {
 		if err := describe(r, route); err != nil {

@@ -1,0 +1,90 @@
+import type { components } from "./schema.gen"
+
+export type Schemas = components["schemas"]
+
+/** A request that the service answered with a problem (RFC 9457). */
+export class ProblemError extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly problems: Schemas["Problem"][] = [],
+  ) {
+    super(message)
+  }
+}
+
+async function call<T>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}) {
+  const form = body instanceof FormData
+  let response: Response
+  try {
+    response = await fetch("/api/v1" + path, {
+      method,
+      headers: form || body === undefined ? headers : { "Content-Type": "application/json", ...headers },
+      body: form ? body : body === undefined ? undefined : JSON.stringify(body),
+    })
+  } catch {
+    throw new ProblemError(0, "The service cannot be reached. Check that it is running, then try again.")
+  }
+  if (!response.ok) {
+    const problem = await response.json().catch(() => ({}))
+    throw new ProblemError(
+      response.status,
+      problem.detail ?? problem.title ?? response.statusText,
+      problem.problems,
+    )
+  }
+  return (response.status === 204 ? undefined : await response.json()) as T
+}
+
+const at = encodeURIComponent
+
+/** The calls that the console makes, by name. */
+export const api = {
+  signIn: (code: string, name: string) => call<Schemas["Me"]>("POST", "/sessions", { code, name }),
+  signOut: () => call<void>("DELETE", "/sessions"),
+  me: () => call<Schemas["Me"]>("GET", "/me"),
+  today: () => call<Schemas["Today"]>("GET", "/today"),
+  retry: (effect: string) => call<void>("POST", `/effects/${at(effect)}/retry`, {}),
+  conversations: (lead: string, search: string, cursor = "") =>
+    call<Schemas["ConversationPage"]>(
+      "GET",
+      "/conversations?" + new URLSearchParams({ lead, search, cursor }),
+    ),
+  conversation: (id: string) => call<Schemas["Conversation"]>("GET", `/conversations/${at(id)}`),
+  messages: (id: string, cursor = "") =>
+    call<Schemas["MessagePage"]>("GET", `/conversations/${at(id)}/messages?cursor=${at(cursor)}`),
+  reply: (id: string, text: string, key: string) =>
+    call<Schemas["Message"]>(
+      "POST",
+      `/conversations/${at(id)}/messages`,
+      { text },
+      { "Idempotency-Key": key },
+    ),
+  lead: (id: string, act: "take" | "return" | "close", over = false) =>
+    call<Schemas["Conversation"]>("POST", `/conversations/${at(id)}/${act}`, act === "take" ? { over } : {}),
+  turn: (id: string) => call<Schemas["Turn"]>("GET", `/turns/${at(id)}`),
+  sources: () => call<Schemas["SourcePage"]>("GET", "/sources"),
+  addSource: (file: File) => {
+    const form = new FormData()
+    form.set("name", file.name)
+    form.set("file", file)
+    return call<Schemas["Source"]>("POST", "/sources", form)
+  },
+  removeSource: (id: string) => call<void>("DELETE", `/sources/${at(id)}`),
+  passages: (id: string) => call<Schemas["PassagePage"]>("GET", `/sources/${at(id)}/passages`),
+  search: (question: string) => call<Schemas["Found"]>("GET", "/knowledge/search?q=" + at(question)),
+  documents: (kind: string) => call<Schemas["DocumentPage"]>("GET", `/documents/${at(kind)}`),
+  checkDocument: (kind: string, name: string, text: string) =>
+    call<Schemas["Checked"]>("POST", `/documents/${at(kind)}/${at(name)}/check`, { text }),
+  putDocument: (kind: string, name: string, text: string, version: number) =>
+    call<Schemas["Document"]>(
+      "PUT",
+      `/documents/${at(kind)}/${at(name)}`,
+      { text },
+      { "If-Match": `"${version}"` },
+    ),
+  tryBot: (name: string, message: string, memory: Schemas["TrialMemory"], brief: string) =>
+    call<Schemas["TrialTurn"]>("POST", `/bots/${at(name)}/trial`, { message, memory, brief }),
+  sheets: () => call<Schemas["SheetPage"]>("GET", "/sheets"),
+  rows: (name: string) => call<Schemas["RowPage"]>("GET", `/sheets/${at(name)}/rows`),
+}

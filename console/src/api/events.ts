@@ -1,0 +1,42 @@
+import { useQueryClient } from "@tanstack/react-query"
+import { useEffect, useState } from "react"
+
+/** What is read again when something happens, by the beginning of the event's type. */
+const readAgain: [string, string[]][] = [
+  ["urgent-parrot.message", ["today", "conversations", "conversation", "messages"]],
+  ["urgent-parrot.turn", ["today", "conversations", "conversation", "messages"]],
+  ["urgent-parrot.conversation", ["today", "conversations", "conversation", "messages"]],
+  ["urgent-parrot.effect", ["today", "messages"]],
+  ["urgent-parrot.source", ["sources", "search"]],
+  ["urgent-parrot.document", ["documents", "today"]],
+  ["urgent-parrot.row", ["sheets", "rows"]],
+]
+
+/** Keeps what is shown up to date while signed in. Returns whether the stream is connected. */
+export function useEvents(): boolean {
+  const queries = useQueryClient()
+  const [connected, setConnected] = useState(true)
+  useEffect(() => {
+    const stream = new EventSource("/api/v1/events")
+    const stale = new Set<string>()
+    let timer = 0
+    stream.onopen = () => setConnected(true)
+    stream.onerror = () => setConnected(false)
+    stream.onmessage = message => {
+      const { type } = JSON.parse(message.data) as { type: string }
+      for (const [beginning, keys] of readAgain)
+        if (type.startsWith(beginning)) keys.forEach(k => stale.add(k))
+      // Events that come together make one reading.
+      timer ||= window.setTimeout(() => {
+        timer = 0
+        for (const key of stale) void queries.invalidateQueries({ queryKey: [key] })
+        stale.clear()
+      }, 60)
+    }
+    return () => {
+      stream.close()
+      clearTimeout(timer)
+    }
+  }, [queries])
+  return connected
+}

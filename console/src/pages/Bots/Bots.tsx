@@ -1,0 +1,48 @@
+import { useQuery } from "@tanstack/react-query"
+import { Link, useParams } from "react-router"
+import { useState } from "react"
+import { api } from "../../api/client"
+import { Empty, Head, Wrong } from "../../parts/Says"
+import { Brief } from "./Brief"
+import { Trial } from "./Trial"
+
+/** A bot's brief on one side, a trial conversation on the other. */
+export default function Bots() {
+  const bots = useQuery({ queryKey: ["documents", "bots"], queryFn: () => api.documents("bots") })
+  const { name } = useParams()
+  const bot = bots.data?.items.find(b => b.name === name) ?? bots.data?.items[0]
+  // What is being written is tried before it is kept.
+  const [draft, setDraft] = useState<string | null>(null)
+  return (
+    <>
+      <Head title="Bots">
+        {(bots.data?.items.length ?? 0) > 1 &&
+          bots.data?.items.map(b => (
+            <Link
+              key={b.name}
+              to={"/bots/" + b.name}
+              className={`rounded-md px-3 py-1.5 ${b === bot ? "bg-sea-wash font-semibold text-sea" : "hover:bg-sunk"}`}
+            >
+              {b.name}
+            </Link>
+          ))}
+      </Head>
+      <Wrong error={bots.error} />
+      {bots.isSuccess && !bot && (
+        <Empty title="There is no bot yet">
+          Write its brief as a file and push it:{" "}
+          <code className="font-mono">parrot bot push front-desk.yaml</code>
+        </Empty>
+      )}
+      {bot && (
+        <div
+          key={bot.name}
+          className="grid min-h-0 flex-1 gap-4 overflow-y-auto px-4 pb-4 lg:grid-cols-2 lg:overflow-hidden lg:px-6"
+        >
+          <Brief bot={bot} onDraft={setDraft} />
+          <Trial bot={bot.name} draft={draft} />
+        </div>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,174 @@
+import { ArrowLeftIcon } from "@heroicons/react/20/solid"
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { useEffect, useLayoutEffect, useRef, useState } from "react"
+import { Link } from "react-router"
+import { api, type Schemas } from "../../api/client"
+import { Ask } from "../../parts/Ask"
+import { Button } from "../../parts/Button"
+import { Wrong } from "../../parts/Says"
+import { WaitClock } from "../../parts/Time"
+import { TurnDrawer } from "../../parts/Trace"
+import { Composer } from "./Composer"
+import { ContactCard } from "./ContactCard"
+import { MessageLine } from "./MessageLine"
+import { led, who } from "./who"
+
+/** One conversation: the summary, the messages, the reply, and the contact beside it. */
+export function Conversation({ id, me }: { id: string; me: string }) {
+  const queries = useQueryClient()
+  const conversation = useQuery({ queryKey: ["conversation", id], queryFn: () => api.conversation(id) })
+  const messages = useInfiniteQuery({
+    queryKey: ["messages", id],
+    queryFn: ({ pageParam }) => api.messages(id, pageParam),
+    initialPageParam: "",
+    getNextPageParam: page => page.next || undefined,
+  })
+  const [turn, setTurn] = useState<string | null>(null)
+  const [closing, setClosing] = useState(false)
+  const lead = useMutation({
+    mutationFn: (act: "take" | "take over" | "return" | "close") =>
+      act === "take over" ? api.lead(id, "take", true) : api.lead(id, act),
+    onSuccess: c => queries.setQueryData(["conversation", id], c),
+    onSettled: () => queries.invalidateQueries(),
+  })
+
+  const c = conversation.data
+  const mine = c?.lead === "person" && c.assignee === me
+  const items = [...(messages.data?.pages ?? [])].reverse().flatMap(p => p.items)
+
+  // t takes, b hands back, x closes.
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      if (e.target instanceof HTMLElement && e.target.closest("input, textarea, [role=dialog]")) return
+      if (e.ctrlKey || e.metaKey || e.altKey || !c) return
+      if (e.key === "t" && !mine && c.lead !== "closed")
+        lead.mutate(c.lead === "person" ? "take over" : "take")
+      if (e.key === "b" && (c.lead === "person" || c.lead === "waiting")) lead.mutate("return")
+      if (e.key === "x" && c.lead !== "closed") setClosing(true)
+    }
+    window.addEventListener("keydown", onKey)
+    return () => window.removeEventListener("keydown", onKey)
+  }, [c, mine, lead])
+
+  if (conversation.error) return <Wrong error={conversation.error} />
+  if (!c) return null
+  return (
+    <>
+      <header className="flex flex-wrap items-center gap-2 border-b border-line bg-sheet px-4 py-3">
+        <Link to="/inbox" aria-label="Back to the queue" className="rounded p-1 hover:bg-sunk md:hidden">
+          <ArrowLeftIcon className="size-5" />
+        </Link>
+        <div className="mr-auto min-w-0">
+          <h2 className="truncate text-lg leading-tight font-semibold">{who(c)}</h2>
+          <p className="flex items-center gap-2 text-sm text-soft">
+            {c.channel} · {led(c, me)}
+            {c.waiting_since && <WaitClock since={c.waiting_since} priority={c.priority} />}
+          </p>
+        </div>
+        {c.lead !== "closed" && !mine && (
+          <Button
+            look="main"
+            hint="t"
+            disabled={lead.isPending}
+            onClick={() => lead.mutate(c.lead === "person" ? "take over" : "take")}
+          >
+            {c.lead === "person" ? `Take from ${c.assignee}` : "Take"}
+          </Button>
+        )}
+        {(c.lead === "person" || c.lead === "waiting") && (
+          <Button hint="b" disabled={lead.isPending} onClick={() => lead.mutate("return")}>
+            Hand back to the bot
+          </Button>
+        )}
+        {c.lead !== "closed" && (
+          <Button hint="x" disabled={lead.isPending} onClick={() => setClosing(true)}>
+            Close
+          </Button>
+        )}
+      </header>
+      <div className="flex min-h-0 flex-1">
+        <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+          <Wrong error={lead.error} />
+          <Lines count={items.length}>
+            {c.reason && c.summary && <Handover conversation={c} summary={c.summary} />}
+            {messages.hasNextPage && (
+              <p className="text-center">
+                <Button look="quiet" onClick={() => void messages.fetchNextPage()}>
+                  Show older messages
+                </Button>
+              </p>
+            )}
+            {items.map(m => (
+              <MessageLine key={m.id} message={m} onWhy={setTurn} />
+            ))}
+          </Lines>
+          <Composer id={id} mine={mine} lead={c.lead} onTake={() => lead.mutate("take")} />
+        </div>
+        <ContactCard conversation={c} />
+      </div>
+      <TurnDrawer turn={turn} onClose={() => setTurn(null)} />
+      <Ask
+        title="Close this conversation?"
+        act="Close it"
+        open={closing}
+        onClose={() => setClosing(false)}
+        onAct={() => lead.mutate("close")}
+      >
+        It leaves the queue. When {who(c)} writes again, a new conversation begins and the bot answers.
+      </Ask>
+    </>
+  )
+}
+
+/** The lines of a conversation, at their end whenever one is added. */
+function Lines({ count, children }: { count: number; children: React.ReactNode }) {
+  const box = useRef<HTMLDivElement>(null)
+  useLayoutEffect(() => {
+    box.current?.scrollTo({ top: box.current.scrollHeight })
+  }, [count])
+  return (
+    <div ref={box} className="min-h-0 flex-1 overflow-y-auto px-4 py-4">
+      <div className="mx-auto flex max-w-3xl flex-col gap-3" aria-live="polite">
+        {children}
+      </div>
+    </div>
+  )
+}
+
+/** Why people came in, and what they need to go on. */
+function Handover({
+  conversation: c,
+  summary,
+}: {
+  conversation: Schemas["Conversation"]
+  summary: Schemas["Summary"]
+}) {
+  const why: Record<string, string> = {
+    "not known": "The bot does not know the answer",
+    wish: "Asked for a person",
+    anger: "Is angry",
+  }
+  return (
+    <section className="rounded-lg border border-saffron bg-saffron-wash px-4 py-3">
+      <h3 className="font-semibold">{why[c.reason!] ?? c.reason}</h3>
+      {!!summary.open?.length && (
+        <p>
+          <span className="text-soft">Not answered yet: </span>
+          {summary.open.join(" · ")}
+        </p>
+      )}
+      {!!summary.asked?.length && (
+        <p>
+          <span className="text-soft">Answered by the bot: </span>
+          {summary.asked.join(" · ")}
+        </p>
+      )}
+      {summary.mood !== "calm" && (
+        <p>
+          <span className="text-soft">Mood: </span>
+          {summary.mood}
+        </p>
+      )}
+    </section>
+  )
+}

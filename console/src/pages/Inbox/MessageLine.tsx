@@ -1,0 +1,53 @@
+import type { Schemas } from "../../api/client"
+import { Moment } from "../../parts/Time"
+import { Sources } from "../../parts/Sources"
+
+const looks: Record<string, string> = {
+  customer: "self-start bg-sheet border border-line",
+  automated: "self-start bg-sunk border border-line text-soft",
+  bot: "self-end bg-blue-wash",
+  person: "self-end bg-sea-wash",
+}
+
+const deliveries: Record<string, string> = {
+  sending: "on its way",
+  failed: "could not be delivered",
+  cancelled: "not sent: a person took over",
+}
+
+/** One message, or what happened in line with the messages. */
+export function MessageLine({
+  message: m,
+  onWhy,
+}: {
+  message: Schemas["Message"]
+  onWhy: (turn: string) => void
+}) {
+  if (m.author === "event") {
+    return (
+      <p className="self-center text-center text-sm text-soft">
+        {m.text} · <Moment at={m.at} />
+      </p>
+    )
+  }
+  const trouble = m.delivery && deliveries[m.delivery]
+  return (
+    <article
+      className={`max-w-[85%] rounded-lg px-3.5 py-2 ${looks[m.author]}`}
+      aria-label={`${m.name || m.author} wrote`}
+    >
+      <p className="whitespace-pre-line [overflow-wrap:anywhere]">{m.text}</p>
+      <Sources citations={m.citations} />
+      <p className="mt-1 flex flex-wrap gap-x-2 text-sm text-soft">
+        {m.author !== "customer" && <span>{m.name || m.author}</span>}
+        <Moment at={m.at} />
+        {trouble && <span className={m.delivery === "failed" ? "text-scarlet" : ""}>{trouble}</span>}
+        {m.author === "bot" && m.turn && (
+          <button className="text-blue underline" onClick={() => onWhy(m.turn!)}>
+            Why?
+          </button>
+        )}
+      </p>
+    </article>
+  )
+}

@@ -1,0 +1,132 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { Link } from "react-router"
+import { api, type Schemas } from "../../api/client"
+import { Button } from "../../parts/Button"
+import { Head, Wrong } from "../../parts/Says"
+import { WaitClock } from "../../parts/Time"
+import { who } from "../Inbox/who"
+
+const card = "rounded-lg border border-line bg-sheet p-4"
+
+/** Who waits for a person, what is going wrong, what the bots did. */
+export default function Today() {
+  const { data, error } = useQuery({ queryKey: ["today"], queryFn: api.today, refetchInterval: 60_000 })
+  return (
+    <>
+      <Head title="Today" />
+      <div className="grid min-h-0 flex-1 content-start gap-4 overflow-y-auto px-4 pb-6 lg:grid-cols-[3fr_2fr] lg:px-6">
+        <Wrong error={error} />
+        {data && (
+          <>
+            <section className={card + " lg:row-span-2"}>
+              <h2 className="mb-2 text-lg font-semibold">Who waits for a person</h2>
+              {data.waiting.length === 0 && (
+                <p className="text-soft">Nobody. When a bot hands a conversation over, it stands here.</p>
+              )}
+              <ul className="divide-y divide-line">
+                {data.waiting.map(c => (
+                  <li key={c.id}>
+                    <Link to={"/inbox/" + c.id} className="-mx-2 block rounded-md px-2 py-2.5 hover:bg-sunk">
+                      <span className="flex flex-wrap items-center gap-x-3 gap-y-1">
+                        <span className="font-semibold">{who(c)}</span>
+                        <span className="text-sm text-soft">{c.channel}</span>
+                        {c.reason && <span className="text-sm text-soft">· {c.reason}</span>}
+                        <span className="ml-auto">
+                          <WaitClock since={c.waiting_since!} priority={c.priority} />
+                        </span>
+                      </span>
+                      <span className="mt-0.5 block truncate text-soft">
+                        {c.summary?.last_said ?? c.preview}
+                      </span>
+                    </Link>
+                  </li>
+                ))}
+              </ul>
+            </section>
+            <Troubles troubles={data.troubles} />
+            <Done today={data} />
+          </>
+        )}
+      </div>
+    </>
+  )
+}
+
+function Troubles({ troubles }: { troubles: Schemas["Trouble"][] }) {
+  const queries = useQueryClient()
+  const retry = useMutation({
+    mutationFn: api.retry,
+    onSettled: () => queries.invalidateQueries({ queryKey: ["today"] }),
+  })
+  return (
+    <section className={card}>
+      <h2 className="mb-2 text-lg font-semibold">What is going wrong</h2>
+      {troubles.length === 0 && (
+        <p className="text-leaf">Nothing. All channels work, and nothing is stuck.</p>
+      )}
+      <ul className="space-y-3">
+        {troubles.map((t, i) => (
+          <li key={i}>
+            <p className={t.given_up ? "font-semibold text-scarlet" : "font-semibold text-saffron"}>
+              {t.what}
+              <span className="font-normal">
+                {" "}
+                {t.given_up ? "(given up)" : "(it is tried again by itself)"}
+              </span>
+            </p>
+            <p className="text-sm break-words text-soft">{t.detail}</p>
+            <div className="flex gap-2">
+              {t.conversation && (
+                <Link className="text-sm text-sea underline" to={"/inbox/" + t.conversation}>
+                  Open the conversation
+                </Link>
+              )}
+              {t.given_up && t.effect && (
+                <Button look="quiet" className="!py-0 text-sm" onClick={() => retry.mutate(t.effect!)}>
+                  Try again now
+                </Button>
+              )}
+            </div>
+          </li>
+        ))}
+      </ul>
+      <Wrong error={retry.error} />
+    </section>
+  )
+}
+
+function Done({ today }: { today: Schemas["Today"] }) {
+  const most = Math.max(1, ...today.decisions.map(d => d.times))
+  const figures: [number, string][] = [
+    [today.counts.opened, today.counts.opened === 1 ? "new conversation" : "new conversations"],
+    [today.counts.replies, today.counts.replies === 1 ? "reply by bots" : "replies by bots"],
+    [today.counts.person, "led by a person"],
+  ]
+  return (
+    <section className={card}>
+      <h2 className="mb-2 text-lg font-semibold">What the bots did in the last 24 hours</h2>
+      <dl className="mb-4 flex flex-wrap gap-x-6 gap-y-2">
+        {figures.map(([n, name]) => (
+          <div key={name} className="flex flex-col-reverse">
+            <dt className="text-sm text-soft">{name}</dt>
+            <dd className="text-2xl font-semibold tabular-nums">{n}</dd>
+          </div>
+        ))}
+      </dl>
+      {today.decisions.length === 0 && <p className="text-soft">Nothing yet. No customer has written.</p>}
+      <ul className="space-y-1.5">
+        {today.decisions.map(d => (
+          <li key={d.decision} className="grid grid-cols-[9rem_1fr_2.5rem] items-center gap-2">
+            <span className="first-letter:uppercase">{d.decision}</span>
+            <span
+              className="h-2.5 rounded bg-blue"
+              style={{ width: (100 * d.times) / most + "%" }}
+              aria-hidden
+            />
+            <span className="text-right tabular-nums">{d.times}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}

@@ -1,0 +1,26 @@
+import type { Schemas } from "../api/client"
+
+/** A passage that was weighed for a question, and how it fared. */
+export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
+  const percent = Math.round(p.confidence * 100)
+  return (
+    <li className={`rounded-md border p-3 ${p.quoted ? "border-leaf bg-leaf-wash" : "border-line"}`}>
+      <div className="mb-1 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
+        <span className="font-mono">{p.source}</span>
+        {!!p.trail?.length && <span className="text-soft">{p.trail.join(" › ")}</span>}
+        {p.quoted && <span className="font-semibold text-leaf">quoted</span>}
+      </div>
+      <p className="mb-2 line-clamp-4 whitespace-pre-line">{p.text}</p>
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm text-soft">
+        <span className="flex items-center gap-2">
+          <span className="h-1.5 w-20 overflow-hidden rounded bg-line" aria-hidden>
+            <span className="block h-full bg-sea" style={{ width: percent + "%" }} />
+          </span>
+          confidence {p.confidence.toFixed(2)}
+        </span>
+        <span>holds {Math.round(p.coverage * 100)}% of the telling words</span>
+        {!!p.missing?.length && <span className="text-saffron">lacks: {p.missing.join(", ")}</span>}
+      </div>
+    </li>
+  )
+}

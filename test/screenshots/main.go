@@ -1,0 +1,159 @@
+// Screenshots takes the pictures of the documentation from a fresh demo.
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"urgentparrot.example/internal/service"
+	"urgentparrot.example/test/browser"
+)
+
+// A shot is one picture: the page, and what is done there before it is taken.
+type shot struct {
+	name          string
+	address       string
+	width, height int64
+	dark          bool
+	prepare       func(*browser.Page) error
+}
+
+func main() {
+	folder := flag.String("o", "docs/screenshots", "the `folder` for the pictures")
+	only := flag.String("only", "", "only pictures whose name holds this `text`")
+	flag.Parse()
+	if err := run(*folder, *only); err != nil {
+		fmt.Fprintln(os.Stderr, "screenshots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(folder, only string) (err error) {
+	ctx := context.Background()
+	data, err := os.MkdirTemp("", "parrot-shots-*")
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(data)) }()
+	d, err := service.StartDemo(ctx, service.Options{Data: data, Listen: "127.0.0.1:0"}, "127.0.0.1:4710", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, d.Close()) }()
+	if err := d.PlayDay(ctx); err != nil {
+		return err
+	}
+	link, err := d.SignInLink(ctx, service.DemoWorkspace, "Robin")
+	if err != nil {
+		return err
+	}
+	b, err := browser.Start()
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	first, err := b.Open(1280, 800, false)
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(first.Go(link), first.Click("Sign in", false), first.AwaitText("Who waits for a person", false)); err != nil {
+		return err
+	}
+	for _, s := range shots(d) {
+		if !strings.Contains(s.name, only) {
+			continue
+		}
+		if err := take(b, s, folder); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+	}
+	return nil
+}
+
+func take(b *browser.Browser, s shot, folder string) error {
+	p, err := b.Open(s.width, s.height, s.dark)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	if err := p.Go(s.address); err != nil {
+		return err
+	}
+	if err := s.prepare(p); err != nil {
+		return err
+	}
+	png, err := p.Picture()
+	if err != nil {
+		return err
+	}
+	for _, complaint := range p.Errors() {
+		fmt.Fprintln(os.Stderr, s.name, "complains:", complaint)
+	}
+	return os.WriteFile(filepath.Join(folder, s.name+".png"), png, 0o644)
+}
+
+// steps does one thing after another.
+func steps(all ...func(*browser.Page) error) func(*browser.Page) error {
+	return func(p *browser.Page) error {
+		for _, step := range all {
+			if err := step(p); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+}
+
+func sees(text string) func(*browser.Page) error {
+	return func(p *browser.Page) error { return p.AwaitText(text, false) }
+}
+
+func clicks(name string) func(*browser.Page) error {
+	return func(p *browser.Page) error { return p.Click(name, false) }
+}
+
+func types(selector, text string) func(*browser.Page) error {
+	return func(p *browser.Page) error { return p.Type(selector, text, false) }
+}
+
+func asksTheChat(p *browser.Page) error {
+	return errors.Join(
+		p.Click("Open the chat", true), p.Type("textarea", "can i take my bike on the boat?\r", true), p.AwaitText("£2.50", true),
+		p.Type("textarea", "I'm Ada. Is there food on board and when does the gangway close?\r", true), p.AwaitText("3 minutes", true))
+}
+
+func sendsAText(p *browser.Page) error {
+	return errors.Join(
+		p.Do(`document.querySelector("#phone").value = "+447700900199"; document.querySelector("#phone").onchange()`),
+		p.Type("#words", "When is the next boat to Hallow Point?\r", false), p.AwaitText("Sandpiper", false))
+}
+
+func shots(d *service.Demo) []shot {
+	console := d.PublicURL
+	talk := steps(sees("Trial conversation"),
+		types(`input[aria-label="Write as a customer"]`, "How much is a van?\r"), sees("£41"),
+		types(`input[aria-label="Write as a customer"]`, "do you run on Christmas Day?\r"), sees("rather not guess"))
+	angry := steps(clicks("+447700900103"), sees("Is angry"))
+	group := steps(clicks("All"), clicks("Maren Holt"), sees("maren.holt@example.org"))
+	return []shot{
+		{"today", console + "/today", 1280, 800, false, sees("What the bots did")},
+		{"inbox", console + "/inbox", 1280, 800, false, group},
+		{"inbox-dark", console + "/inbox", 1280, 800, true, angry},
+		{"trace", console + "/inbox", 1280, 800, false, steps(group, clicks("Why?"), sees("What was understood"))},
+		{"knowledge", console + "/knowledge", 1280, 800, false, sees("lost-property.txt")},
+		{"knowledge-search", console + "/knowledge", 1280, 800, false, steps(clicks("Search"), types("input", "what does a dog cost"), sees("confidence"))},
+		{"bots", console + "/bots", 1280, 800, false, talk},
+		{"sheets", console + "/sheets", 1280, 800, false, sees("Maren Holt")},
+		{"telephone-inbox", console + "/inbox", 390, 780, false, angry},
+		{"telephone-today", console + "/today", 390, 780, true, sees("What the bots did")},
+		{"website-chat", d.WorldURL + "/ferries", 1280, 800, false, asksTheChat},
+		{"handset", d.WorldURL + "/handset", 1280, 800, false, sendsAText},
+		{"mailroom", d.WorldURL + "/mailroom", 1280, 800, false, sees("Mood: angry")},
+		{"outside-world", d.WorldURL + "/", 1280, 800, false, sees("Put out of order")},
+	}
+}
