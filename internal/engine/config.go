@@ -125,7 +125,7 @@ func (w *Workspace) openChannel(ctx context.Context, c *config, ch *openChannel)
 			ch.fault = err.Error()
 			return
 		}
-		ch.handler = website.New(ch.Title, ch.Origins, key, room{w, ch.Channel.Channel})
+		ch.handler = website.New(c.settings.Title, ch.Origins, key, room{w, ch.Channel.Channel})
 	case workspace.TextLine:
 		secret, err := w.secret(ctx, ch.Connection)
 		if err == nil && secret == "" {

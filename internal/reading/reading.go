@@ -9,6 +9,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/knowledge"
@@ -48,9 +49,18 @@ func Read(name string, content []byte) (knowledge.Document, error) {
 		err = errors.New("the file holds no text to answer from")
 	}
 	if document.Title == "" {
-		document.Title = strings.TrimSuffix(path.Base(name), path.Ext(name))
+		document.Title = titleOf(name)
 	}
 	return document, err
+}
+
+// titleOf makes a title of a file's name: "Opening hours" of opening-hours.csv.
+func titleOf(name string) string {
+	words := []rune(strings.NewReplacer("-", " ", "_", " ").Replace(strings.TrimSuffix(path.Base(name), path.Ext(name))))
+	if len(words) > 0 {
+		words[0] = unicode.ToUpper(words[0])
+	}
+	return string(words)
 }
 
 // outline gathers text under the headings it stands below.

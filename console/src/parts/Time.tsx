@@ -34,7 +34,7 @@ export function WaitClock({ since, priority }: { since: string; priority: string
     <span
       className={`rounded px-1.5 py-0.5 text-xs font-semibold whitespace-nowrap ${late ? "bg-scarlet-wash text-scarlet" : "bg-saffron-wash text-saffron"}`}
     >
-      waits {lasted(since, now)}
+      waits {lasted(since, now).replace("just now", "<1 min")}
     </span>
   )
 }

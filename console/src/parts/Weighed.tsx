@@ -4,7 +4,7 @@ import type { Schemas } from "../api/client"
 export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
   const percent = Math.round(p.confidence * 100)
   return (
-    <li className={`rounded-md border p-3 ${p.quoted ? "border-leaf bg-leaf-wash" : "border-line"}`}>
+    <li className={`rounded-md border p-3 ${p.quoted ? "border-leaf bg-leaf-wash" : "border-line bg-sheet"}`}>
       <div className="mb-1 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
         <span className="font-mono">{p.source}</span>
         {!!p.trail?.length && <span className="text-soft">{p.trail.join(" › ")}</span>}

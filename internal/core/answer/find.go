@@ -33,6 +33,9 @@ const considered = 8
 func Find(ix *knowledge.Index, question, previous string) []Candidate {
 	terms := ix.Analyzer().Telling(question)
 	wanted := wantedFact(question)
+	if wanted != nil {
+		lighten(terms)
+	}
 	asked := countTelling(terms)
 	if asked == 0 {
 		return nil
@@ -49,7 +52,9 @@ func Find(ix *knowledge.Index, question, previous string) []Candidate {
 		var missing []text.Term
 		c.Coverage, missing = ix.Coverage(hit, terms)
 		for _, t := range missing {
-			c.Missing = append(c.Missing, t.Stem)
+			if !t.Light {
+				c.Missing = append(c.Missing, t.Word)
+			}
 		}
 		best := 0.0
 		c.Quote, best = quote(ix, hit, terms)
@@ -145,6 +150,27 @@ func wantedFact(question string) *regexp.Regexp {
 		return hasTime
 	}
 	return nil
+}
+
+// factWords name the kind of fact that is asked for. What answers need not hold
+// them: "dogs travel free" answers what a dog costs.
+var factWords = map[string]bool{
+	"cost": true, "costs": true, "price": true, "prices": true, "fare": true, "fares": true, "charge": true, "charges": true,
+	"time": true, "times": true, "long": true, "often": true,
+}
+
+// lighten makes light words of those that only name the kind of fact, if others
+// are left.
+func lighten(terms []text.Term) {
+	left := 0
+	for _, t := range terms {
+		if !t.Light && !factWords[t.Word] {
+			left++
+		}
+	}
+	for i := range terms {
+		terms[i].Light = terms[i].Light || left > 0 && factWords[terms[i].Word]
+	}
 }
 
 var followUp = regexp.MustCompile(`(?i)^(?:and|what about|how about|and what about|also)\b`)

@@ -60,6 +60,7 @@ const (
 	Thanked     = "thanked"      // when the customer says thank you
 	Farewell    = "farewell"     // when the customer says goodbye
 	WhoIAm      = "who_i_am"     // when asked whether it is a robot
+	Named       = "named"        // before an answer, when the name was given
 	Noted       = "noted"        // when a detail was given
 	HowToHelp   = "how_to_help"  // when nothing was asked
 	NotKnown    = "not_known"    // no answer, nobody is told
@@ -78,6 +79,7 @@ var defaults = map[string][]string{
 	Thanked:     {"You're welcome.", "Glad to help."},
 	Farewell:    {"Goodbye, and thank you.", "Thank you, goodbye."},
 	WhoIAm:      {"I'm {{ bot }}, an automated assistant. If you would rather talk to a person, just say so."},
+	Named:       {"Thank you, {{ contact.first_name.orValue('') }}."},
 	Noted:       {"Thank you{{ contact.first_name.hasValue() ? ', ' + contact.first_name.value() : '' }}, I have noted that."},
 	HowToHelp:   {"How can I help?", "What would you like to know?"},
 	NotKnown:    {"I don't know that, and I would rather not guess."},

@@ -121,6 +121,7 @@ func TestQuestionsAreAnsweredFromTheKnowledge(t *testing.T) {
 		cites string
 	}{
 		{"can i take my bike on the boat?", []string{"£2.50"}, "questions.csv|bicycles-and-dogs.md"},
+		{"what does a dog cost", []string{"Dogs travel free"}, "bicycles-and-dogs.md"},
 		{"Are dogs allowed?", []string{"lead|free|saloon"}, "bicycles-and-dogs.md"},
 		{"How much is a single to Hallow Point for an adult?", []string{"£9.80"}, "fares.md"},
 		{"is there food on board", []string{"soup"}, "questions.csv"},
@@ -228,6 +229,9 @@ func TestDetailsAreTakenUpAndWrittenOut(t *testing.T) {
 	}
 	if !strings.Contains(reply, "Ada") {
 		t.Errorf("the name is not used: %q", reply)
+	}
+	if _, reply := talk(t, s, dialogue.Result{}, "hello", "I'm Ada. Is there food on board?"); !strings.Contains(reply, "Ada") || !strings.Contains(reply, "soup") {
+		t.Errorf("the name is not used beside an answer: %q", reply)
 	}
 	s.Known, s.State = map[string]string{"name": "Ada", "email": "ada@example.org"}, d.State
 	if d, _ := talk(t, s, dialogue.Result{}, "is there food on board?"); len(find[dialogue.WriteRow](d))+len(find[dialogue.Sync](d)) > 0 {

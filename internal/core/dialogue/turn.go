@@ -402,8 +402,11 @@ func (t *turn) conclude(greeted, chatted bool) {
 		t.say(bot.HowToHelp, "")
 		t.trace.Decision, t.trace.Why = "small talk", "nothing was asked"
 	}
-	if greeted || t.state.Replies == 0 && t.state.Lead != Waiting {
+	switch {
+	case greeted || t.state.Replies == 0 && t.state.Lead != Waiting:
 		t.opening = append(t.opening, t.word(bot.Greeting, ""))
+	case slices.Contains(t.learnt, "name") && t.trace.Decision != "noted":
+		t.opening = append(t.opening, t.word(bot.Named, ""))
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 // A Term is a word reduced to what is compared: its stem, or the common member
 // of its group of synonyms.
 type Term struct {
+	Word       string // as it stands in the text, folded
 	Stem       string
 	Stop       bool // carries grammar, not meaning: "the", "is", "what"
 	Light      bool // carries little meaning: "take", "need", "possible"
@@ -50,7 +51,7 @@ func (a *Analyzer) Terms(s string) []Term {
 	words := Words(s)
 	terms := make([]Term, len(words))
 	for i, w := range words {
-		terms[i] = Term{Stem: a.Stem(w.Folded), Stop: stopWords[w.Folded], Light: lightWords[w.Folded], Start: w.Start, End: w.End}
+		terms[i] = Term{Word: w.Folded, Stem: a.Stem(w.Folded), Stop: stopWords[w.Folded], Light: lightWords[w.Folded], Start: w.Start, End: w.End}
 	}
 	return terms
 }

@@ -11,7 +11,7 @@ import { TurnDrawer } from "../../parts/Trace"
 import { Composer } from "./Composer"
 import { ContactCard } from "./ContactCard"
 import { MessageLine } from "./MessageLine"
-import { led, who } from "./who"
+import { led, who, why } from "./who"
 
 /** One conversation: the summary, the messages, the reply, and the contact beside it. */
 export function Conversation({ id, me }: { id: string; me: string }) {
@@ -143,14 +143,11 @@ function Handover({
   conversation: Schemas["Conversation"]
   summary: Schemas["Summary"]
 }) {
-  const why: Record<string, string> = {
-    "not known": "The bot does not know the answer",
-    wish: "Asked for a person",
-    anger: "Is angry",
-  }
   return (
     <section className="rounded-lg border border-saffron bg-saffron-wash px-4 py-3">
-      <h3 className="font-semibold">{why[c.reason!] ?? c.reason}</h3>
+      <h3 className="font-semibold">
+        {who(c)}: {why(c.reason!)}
+      </h3>
       {!!summary.open?.length && (
         <p>
           <span className="text-soft">Not answered yet: </span>
@@ -163,10 +160,10 @@ function Handover({
           {summary.asked.join(" · ")}
         </p>
       )}
-      {summary.mood !== "calm" && (
+      {!summary.open?.length && (
         <p>
-          <span className="text-soft">Mood: </span>
-          {summary.mood}
+          <span className="text-soft">Said last: </span>
+          {summary.last_said}
         </p>
       )}
     </section>

@@ -6,7 +6,7 @@ import { api } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow, WaitClock } from "../../parts/Time"
-import { led, who } from "./who"
+import { led, who, why } from "./who"
 
 const views = [
   { lead: "urgent", name: "Waiting" },
@@ -80,7 +80,7 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
               <span className="block truncate text-sm">{c.preview}</span>
               <span className="block truncate text-sm text-soft">
                 {c.channel} · {led(c, props.me)}
-                {c.reason && ` · ${c.reason}`}
+                {c.reason && ` · ${why(c.reason)}`}
               </span>
             </Link>
           </li>

@@ -19,3 +19,14 @@ export function led(c: Schemas["Conversation"], me: string): string {
       return "closed"
   }
 }
+
+/** Why people came in, in words. */
+export function why(reason: string): string {
+  return (
+    {
+      "not known": "the bot does not know",
+      wish: "asked for a person",
+      anger: "is angry",
+    }[reason] ?? reason
+  )
+}

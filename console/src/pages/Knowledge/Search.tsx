@@ -16,7 +16,7 @@ export function Search() {
     placeholderData: keepPreviousData,
   })
   return (
-    <div className="max-w-3xl">
+    <div className="max-w-3xl px-1 pt-1">
       <Input
         type="search"
         aria-label="A question, as a customer would ask it"

@@ -4,7 +4,7 @@ import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Head, Wrong } from "../../parts/Says"
 import { WaitClock } from "../../parts/Time"
-import { who } from "../Inbox/who"
+import { who, why } from "../Inbox/who"
 
 const card = "rounded-lg border border-line bg-sheet p-4"
 
@@ -14,7 +14,7 @@ export default function Today() {
   return (
     <>
       <Head title="Today" />
-      <div className="grid min-h-0 flex-1 content-start gap-4 overflow-y-auto px-4 pb-6 lg:grid-cols-[3fr_2fr] lg:px-6">
+      <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)] content-start gap-4 overflow-y-auto px-4 pb-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)] lg:px-6">
         <Wrong error={error} />
         {data && (
           <>
@@ -30,7 +30,7 @@ export default function Today() {
                       <span className="flex flex-wrap items-center gap-x-3 gap-y-1">
                         <span className="font-semibold">{who(c)}</span>
                         <span className="text-sm text-soft">{c.channel}</span>
-                        {c.reason && <span className="text-sm text-soft">· {c.reason}</span>}
+                        {c.reason && <span className="text-sm text-soft">· {why(c.reason)}</span>}
                         <span className="ml-auto">
                           <WaitClock since={c.waiting_since!} priority={c.priority} />
                         </span>
