@@ -56,7 +56,7 @@ func TestEscalationBringsAPersonIn(t *testing.T) {
 func TestTheBotIsSilentOnceAPersonTakesOver(t *testing.T) {
 	s := open(t)
 	const making, stuck = "+447700900132", "+447700900133"
-	s.World.Timetable.Trouble.Set(false, time.Second)
+	s.World.Timetable.Trouble.Set(false, 300*time.Millisecond)
 	s.must(s.World.Handset.Send(s.ctx, making, "1", "when is the next boat to Gannet Holm?"))
 	s.eventually("a reply is being made", func() bool {
 		page, err := s.client.Conversations(s.ctx, "", "", "")
@@ -84,6 +84,17 @@ func TestTheBotIsSilentOnceAPersonTakesOver(t *testing.T) {
 		if got := s.replies(phone, 1); len(got) != 1 || got[0].Text != "This is Robin." {
 			t.Errorf("%s reads %+v", phone, got)
 		}
+	}
+	// The tool's answer comes too late, and what the customer adds is the person's.
+	s.eventually("the timetable has answered", func() bool { return s.World.Timetable.Trouble.Asked() > 0 })
+	s.must(s.World.Handset.Send(s.ctx, making, "3", "is there food on board?"))
+	s.eventually("the text is covered by a silent turn", func() bool {
+		page, err := s.client.Messages(s.ctx, s.conversation(making).ID, "")
+		s.must(err)
+		return page.Items[len(page.Items)-1].Turn != ""
+	})
+	if got := s.replies(making, 1); len(got) != 1 {
+		t.Errorf("%s reads %+v", making, got)
 	}
 	page, err := s.client.Messages(s.ctx, id, "")
 	s.must(err)

@@ -217,6 +217,9 @@ func (t *Tx) Return(id, person string, now time.Time) error {
 	if n == 0 {
 		return t.whyNot(id)
 	}
+	if err := t.leaveToPerson(id, now); err != nil {
+		return err
+	}
 	if err := t.happened(id, person+" handed the conversation back to the bot", now); err != nil {
 		return err
 	}
@@ -237,10 +240,32 @@ func (t *Tx) Close(id, person string, now time.Time) error {
 	if err := t.silence(id, calling); err != nil {
 		return err
 	}
+	if err := t.leaveToPerson(id, now); err != nil {
+		return err
+	}
 	if err := t.happened(id, person+" closed the conversation", now); err != nil {
 		return err
 	}
 	return t.event("conversation.closed", id, map[string]any{"conversation": id}, now)
+}
+
+// leaveToPerson covers what was not decided on yet by a turn that says nothing:
+// the person who led the conversation has had it in front of them.
+func (t *Tx) leaveToPerson(id string, now time.Time) error {
+	var undecided int
+	if err := t.row(`SELECT count(*) FROM message WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL`, []any{id}, &undecided); err != nil || undecided == 0 {
+		return err
+	}
+	trace := dialogue.Trace{
+		Understood: []dialogue.Understood{}, Decision: "silent", Why: "a person led the conversation",
+		Effects: []string{}, Timings: []dialogue.Timing{},
+	}
+	turn := NewID()
+	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, trace, at) VALUES (?, ?, 'dropped', ?, ?)`, turn, id, asJSON(trace), millis(now)); err != nil {
+		return err
+	}
+	_, err := t.exec(`UPDATE message SET turn_id = ? WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL`, turn, id)
+	return err
 }
 
 // whyNot says why nothing was changed: not there, or not led by whom it should be.

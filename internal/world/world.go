@@ -94,6 +94,14 @@ type Trouble struct {
 	mu    sync.Mutex
 	down  bool
 	delay time.Duration
+	asked int
+}
+
+// Asked is how often the stand-in was asked and has waited.
+func (t *Trouble) Asked() int {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.asked
 }
 
 // Set puts the stand-in down, or makes it wait before each answer.
@@ -112,6 +120,9 @@ func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 	case <-time.After(delay):
 	case <-r.Context().Done():
 	}
+	t.mu.Lock()
+	t.asked++
+	t.mu.Unlock()
 	if down {
 		http.Error(w, "out of order", http.StatusServiceUnavailable)
 	}

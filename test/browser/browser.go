@@ -5,7 +5,6 @@ package browser
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -51,10 +50,12 @@ func Start() (*Browser, error) {
 // Close ends the browser.
 func (b *Browser) Close() { b.cancel() }
 
-// A Page is one tab.
+// A Page is one tab. Once a step has failed, those after it fail with it at once,
+// so that steps can be joined.
 type Page struct {
 	ctx    context.Context
 	cancel func()
+	failed error
 	mu     sync.Mutex
 	errors []string
 }
@@ -112,23 +113,33 @@ func (p *Page) Errors() []string {
 // Close closes the tab.
 func (p *Page) Close() { p.cancel() }
 
-// Go opens an address.
-func (p *Page) Go(address string) error {
+// step runs one step, unless one has failed before.
+func step[T any](p *Page, action chromedp.Action[T]) (result T, err error) {
+	if p.failed != nil {
+		return result, p.failed
+	}
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	return chromedp.Do(ctx, chromedp.Navigate(address))
+	result, p.failed = chromedp.Run(ctx, action)
+	return result, p.failed
+}
+
+// Go opens an address.
+func (p *Page) Go(address string) error {
+	_, err := step(p, chromedp.Navigate(address))
+	return err
 }
 
 // Await waits until a JavaScript expression is true.
 func (p *Page) Await(expression string) error {
-	ctx, cancel := context.WithTimeout(p.ctx, patience)
-	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingTimeout(patience), chromedp.WithPollingInterval(50*time.Millisecond)))
-	if err != nil {
+	before := p.failed
+	_, err := step(p, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingTimeout(patience-time.Second), chromedp.WithPollingInterval(50*time.Millisecond)))
+	if err != nil && before == nil {
+		p.failed = nil
 		seen, _ := p.Text("")
-		return fmt.Errorf("waiting for %s: %w; the page says:\n%s", expression, err, seen)
+		p.failed = fmt.Errorf("waiting for %s: %w; the page says:\n%s", expression, err, seen)
 	}
-	return nil
+	return p.failed
 }
 
 // find finds the root to look in: the page, or the chat it carries.
@@ -148,16 +159,12 @@ func (p *Page) Text(selector string) (string, error) {
 	if selector != "" {
 		expression = fmt.Sprintf(`document.querySelector(%s)?.innerText ?? ""`, quote(selector))
 	}
-	ctx, cancel := context.WithTimeout(p.ctx, patience)
-	defer cancel()
-	return chromedp.Run(ctx, chromedp.Evaluate[string](expression))
+	return step(p, chromedp.Evaluate[string](expression))
 }
 
 // Do runs JavaScript.
 func (p *Page) Do(script string) error {
-	ctx, cancel := context.WithTimeout(p.ctx, patience)
-	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Evaluate[any]("(() => {"+script+"; return null})()"))
+	_, err := step(p, chromedp.Evaluate[any]("(() => {"+script+"; return null})()"))
 	return err
 }
 
@@ -180,26 +187,22 @@ func (p *Page) Type(selector, text string, chat bool) error {
 	if err := p.Do(at + ".focus()"); err != nil {
 		return err
 	}
-	ctx, cancel := context.WithTimeout(p.ctx, patience)
-	defer cancel()
-	return chromedp.Do(ctx, chromedp.KeyEvent(text))
+	return p.Key(text)
 }
 
 // Key presses keys on the page.
 func (p *Page) Key(keys string) error {
-	ctx, cancel := context.WithTimeout(p.ctx, patience)
-	defer cancel()
-	return chromedp.Do(ctx, chromedp.KeyEvent(keys))
+	_, err := step(p, chromedp.KeyEvent(keys))
+	return err
 }
 
 // Picture returns what the tab shows, as PNG.
 func (p *Page) Picture() ([]byte, error) {
-	ctx, cancel := context.WithTimeout(p.ctx, patience)
-	defer cancel()
 	// Fonts that still load would change the picture.
-	ready := p.Await(`document.fonts.status === "loaded"`)
-	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
-	return png, errors.Join(ready, err)
+	if err := p.Await(`document.fonts.status === "loaded"`); err != nil {
+		return nil, err
+	}
+	return step(p, chromedp.CaptureScreenshot())
 }
 
 func quote(s string) string {

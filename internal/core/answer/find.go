@@ -18,6 +18,13 @@ type Candidate struct {
 	Quote      text.Span // the sentences of the passage that answer
 }
 
+// The most that a passage and a house answer can be sure of: where both answer
+// fully, the house answer is said.
+const (
+	mostOfPassage = 0.95
+	mostOfHouse   = 0.98
+)
+
 // considered is how many of the best passages are looked at closely.
 const considered = 8
 
@@ -61,7 +68,9 @@ func Find(ix *knowledge.Index, question, previous string) []Candidate {
 		together := 0.6 + 0.4*best
 		counted := 1 - float64(countTelling(missing))/float64(asked)
 		c.Confidence = c.Coverage * counted * together
+		most := mostOfPassage
 		if hit.Question != "" {
+			most = mostOfHouse
 			likeness := ix.Likeness(terms, hit.Question)
 			c.Quote = text.Span{Start: 0, End: len(hit.Text)}
 			c.Confidence = math.Max(c.Confidence*0.9, likeness*math.Sqrt(c.Coverage))
@@ -69,7 +78,7 @@ func Find(ix *knowledge.Index, question, previous string) []Candidate {
 		if wanted != nil && !wanted.MatchString(hit.Text) {
 			c.Confidence *= 0.6
 		}
-		c.Confidence = math.Min(c.Confidence, 0.98)
+		c.Confidence = math.Min(c.Confidence, most)
 		candidates = append(candidates, c)
 	}
 	sortByConfidence(candidates)

@@ -1,0 +1,170 @@
+package test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"urgentparrot.example/client"
+)
+
+// parrot runs the program against the stage, signed in.
+func (s *stage) parrot(input string, args ...string) (out, errs string, code int) {
+	s.t.Helper()
+	return parrot(s.t, []string{"PARROT_SERVER=" + s.PublicURL, "PARROT_TOKEN=" + s.client.Token}, input, args...)
+}
+
+func parrot(t *testing.T, env []string, input string, args ...string) (out, errs string, code int) {
+	t.Helper()
+	command := exec.Command(program(t), args...)
+	command.Env = append(os.Environ(), append(env, "XDG_CONFIG_HOME="+t.TempDir())...)
+	var stdout, stderr bytes.Buffer
+	command.Stdin, command.Stdout, command.Stderr = strings.NewReader(input), &stdout, &stderr
+	var exit *exec.ExitError
+	if err := command.Run(); errors.As(err, &exit) {
+		code = exit.ExitCode()
+	} else if err != nil {
+		t.Fatal(err)
+	}
+	return stdout.String(), stderr.String(), code
+}
+
+func TestATeammateWorksTheInboxFromTheCommandLine(t *testing.T) {
+	s := open(t)
+	s.texts("+447700900141", "1", "let me talk to a person please", 1)
+	out, _, _ := s.parrot("", "inbox", "list")
+	contains(t, out, "+447700900141", "wish", "waiting")
+	var page client.ConversationPage
+	out, _, _ = s.parrot("", "inbox", "list", "-json")
+	s.must(json.Unmarshal([]byte(out), &page))
+	id := page.Items[0].ID[24:]
+	if _, errs, code := s.parrot("", "inbox", "reply", id, "Hello"); code != 1 || !strings.Contains(errs, "take it first") {
+		t.Errorf("a reply without taking: %d, %s", code, errs)
+	}
+	out, _, _ = s.parrot("", "inbox", "take", id)
+	contains(t, out, "yours")
+	s.parrot("This is Robin.\nHow can I help?\n", "inbox", "reply", id, "-")
+	if got := s.replies("+447700900141", 2); got[1].Text != "This is Robin.\nHow can I help?" {
+		t.Errorf("the customer reads %q", got[1].Text)
+	}
+	out, _, _ = s.parrot("", "inbox", "show", id)
+	contains(t, out, "led by person Robin", "Robin: This is Robin.", "Escalated to people")
+	out, _, _ = s.parrot("", "trace", id)
+	contains(t, out, "handed over: the customer asked for a person")
+	out, _, _ = s.parrot("", "inbox", "close", id)
+	contains(t, out, "Closed")
+	out, _, _ = s.parrot("", "inbox", "list")
+	contains(t, out, "Nobody waits")
+}
+
+func TestABuilderAddsKnowledge(t *testing.T) {
+	s := open(t)
+	folder := t.TempDir()
+	for name, content := range map[string]string{
+		"winter/skates.md": "# Ice skates\n\nYou can rent ice skates at the pier for £7 an hour.",
+		"broken.csv":       "name,price\nskates,7\n",
+		"picture.png":      "\x89PNG\r\n",
+		"latin.txt":        "caf\xe9",
+	} {
+		s.must(os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o700))
+		s.must(os.WriteFile(filepath.Join(folder, name), []byte(content), 0o600))
+	}
+	out, errs, code := s.parrot("", "knowledge", "add", folder)
+	contains(t, out, "winter/skates.md  1 passage", "broken.csv", "a column called question", "picture.png", "latin.txt", "UTF-8")
+	if code != 1 || !strings.Contains(errs, "3 files could not be added") {
+		t.Errorf("exit %d, %s", code, errs)
+	}
+	out, _, _ = s.parrot("", "ask", "how much are ice skates?")
+	contains(t, out, "£7", "winter/skates.md > Ice skates")
+	var answer client.Answer
+	out, _, _ = s.parrot("", "ask", "-json", "can I rent skis?")
+	s.must(json.Unmarshal([]byte(out), &answer))
+	if answer.Answered || answer.Confidence >= 0.5 {
+		t.Errorf("skis were answered: %+v", answer)
+	}
+	s.parrot("question,answer\nDo you rent skis?,\"No, only skates.\"\n", "knowledge", "add", "-", "-name", "skis.csv")
+	out, _, _ = s.parrot("Do you rent skis?", "ask", "-")
+	contains(t, out, "No, only skates.")
+	out, _, _ = s.parrot("", "knowledge", "remove", "winter/skates.md")
+	contains(t, out, "Removed")
+	out, _, _ = s.parrot("", "knowledge", "list")
+	if strings.Contains(out, "skates.md") {
+		t.Errorf("still there:\n%s", out)
+	}
+}
+
+func TestDocumentsAreCheckedByLineAndColumn(t *testing.T) {
+	s := open(t)
+	brief, _, _ := s.parrot("", "bot", "show", "front-desk")
+	file := filepath.Join(t.TempDir(), "front-desk.yaml")
+	write := func(text string) { s.must(os.WriteFile(file, []byte(text), 0o600)) }
+	for _, c := range []struct{ old, new, says string }{
+		{"threshold: 0.5", "threshold: 1.5", "front-desk.yaml:8:12: the threshold must lie between 0 and 1"},
+		{"threshold:", "treshold:", `there is no key called "treshold"`},
+		{"[timetable]", "[timetables]", `there is no tool called "timetables"`},
+		{"{{ bot }}", "{{ bott }}", "undeclared reference to 'bott'"},
+		{"needs: [name, email]", "needs: [name, mail]", `"mail" is not a detail`},
+		{"bot: front-desk", "bot: night-desk", `calls itself "night-desk"`},
+		{"name: Pip", "name: [", "front-desk.yaml:"},
+		{"sheet: enquiries", "sheet: inquiries", `there is no sheet called "inquiries"`},
+	} {
+		write(strings.Replace(brief, c.old, c.new, 1))
+		for _, action := range []string{"check", "push"} {
+			if _, errs, code := s.parrot("", "bot", action, file); code != 1 || !strings.Contains(errs, c.says) {
+				t.Errorf("%s with %s: exit %d, %q; want %q", action, c.new, code, errs, c.says)
+			}
+		}
+	}
+	write(strings.Replace(brief, "name: Pip", "name: Tern", 1))
+	out, _, _ := s.parrot("", "bot", "push", file)
+	contains(t, out, "live (version 2)")
+	contains(t, s.asks(s.visitor(), "are you a robot?"), "I'm Tern")
+	if out, _, _ = s.parrot("my secret is whsec_abc", "connection", "show", "text-gateway"); strings.Contains(out, "whsec") {
+		t.Error("a secret can be read back")
+	}
+}
+
+func TestCommandsSayWhatWentWrong(t *testing.T) {
+	s := open(t)
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"nope"}, 2, "parrot help"},
+		{[]string{"ask"}, 2, "it is used like this"},
+		{[]string{"ask", "-bogus", "x"}, 2, "-h"},
+		{[]string{"ask", "-bot", "nobody", "hello"}, 5, "nothing of that name"},
+		{[]string{"bot", "show", "nobody"}, 5, "nobody"},
+		{[]string{"status", "-token", "wrong"}, 4, "sign in"},
+		{[]string{"status", "-server", "127.0.0.1:1"}, 3, "cannot be reached"},
+		{[]string{"inbox", "show", "0000"}, 5, ""},
+		{[]string{"ask", " "}, 1, "empty"},
+		{[]string{"ask", strings.Repeat("x", 5000)}, 1, "more than 4000"},
+		{[]string{"serve", "-data", s.data, "-listen", "127.0.0.1:0"}, 1, "in use by another process"},
+		{[]string{"serve", "-data", t.TempDir(), "-listen", strings.TrimPrefix(s.PublicURL, "http://")}, 1, "-listen"},
+	} {
+		if _, errs, code := s.parrot("", c.args...); code != c.code || !strings.Contains(errs, c.says) {
+			t.Errorf("%.60q: exit %d, %q; want %d, %q", c.args, code, errs, c.code, c.says)
+		}
+	}
+	for _, name := range []string{"serve", "demo", "sign-in", "status", "ask", "chat", "inbox", "knowledge", "bot", "channel", "tool", "connection", "sheet", "contact", "trace"} {
+		if out, _, code := parrot(t, nil, "", name, "-h"); code != 0 || !strings.Contains(out, "Example: parrot "+name) {
+			t.Errorf("parrot %s -h: exit %d\n%s", name, code, out)
+		}
+	}
+}
+
+func TestATrialInTheTerminal(t *testing.T) {
+	s := open(t)
+	out, _, _ := s.parrot("when is the next boat?\ngannet holm\nI'm Ada, ada@example.org\n", "chat")
+	contains(t, out, "Where would you like to go", "Grey Heron", "Thank you, Ada")
+	if rows, err := s.client.Rows(s.ctx, "enquiries"); err != nil || len(rows.Items) != 0 {
+		t.Errorf("a trial wrote %v (%v)", rows.Items, err)
+	}
+}
