@@ -31,6 +31,7 @@ type Handset struct {
 	texts   []Text
 	seen    map[string]int // how often each webhook-id was delivered
 	arrived chan struct{}  // closed and renewed with each text that arrives
+	awaited map[string]chan struct{}
 }
 
 // A Text is one text on a telephone.
@@ -55,7 +56,7 @@ func newHandset(o Options) (*Handset, error) {
 	transport.MaxIdleConnsPerHost = 256
 	return &Handset{
 		hook: hook, address: o.Service + "/hooks/" + o.Workspace + "/text-line",
-		client: &http.Client{Transport: transport, Timeout: 10 * time.Second}, seen: map[string]int{}, arrived: make(chan struct{}),
+		client: &http.Client{Transport: transport, Timeout: 10 * time.Second}, seen: map[string]int{}, arrived: make(chan struct{}), awaited: map[string]chan struct{}{},
 	}, nil
 }
 
@@ -142,10 +143,24 @@ func (h *Handset) receive(w http.ResponseWriter, r *http.Request) {
 	h.seen[id]++
 	if h.seen[id] == 1 {
 		h.texts = append(h.texts, Text{ID: id, Phone: sent.Data.To, Inward: true, Text: sent.Data.Text, Answers: sent.Data.Answers, At: time.Now()})
+		if c := h.awaited[sent.Data.To]; c != nil {
+			delete(h.awaited, sent.Data.To)
+			close(c)
+		}
 		close(h.arrived)
 		h.arrived = make(chan struct{})
 	}
 	w.WriteHeader(http.StatusAccepted)
+}
+
+// Expect returns a channel that is closed when the next text arrives on a
+// telephone. It costs the same however many texts there are.
+func (h *Handset) Expect(phone string) <-chan struct{} {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	c := make(chan struct{})
+	h.awaited[phone] = c
+	return c
 }
 
 // Texts returns the texts of a telephone, or of all for "", oldest first.

@@ -11,7 +11,11 @@ export function Drawer(props: { title: string; open: boolean; onClose: () => voi
         <DialogPanel className="flex h-full w-full max-w-2xl flex-col bg-sheet shadow-xl">
           <div className="flex items-center border-b border-line px-5 py-3">
             <DialogTitle className="mr-auto text-lg font-semibold">{props.title}</DialogTitle>
-            <button onClick={props.onClose} aria-label="Close this panel" className="rounded p-1 hover:bg-sunk">
+            <button
+              onClick={props.onClose}
+              aria-label="Close this panel"
+              className="rounded p-1 hover:bg-sunk"
+            >
               <XMarkIcon className="size-5" />
             </button>
           </div>

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"net/http"
 	"slices"
 	"strings"
 	"time"
@@ -140,14 +139,14 @@ func validate(schema *jsonschema.Schema, value any) error {
 
 // ParseTool reads a tool. The error is document.Problems.
 func ParseTool(file string, source []byte) (Tool, error) {
-	t := Tool{Method: http.MethodGet, Tries: 3, Timeout: Duration(3 * time.Second)}
+	t := Tool{Method: "GET", Tries: 3, Timeout: Duration(3 * time.Second)}
 	c := document.Decode(file, source, &t)
 	if c.Failed() {
 		return t, c.Err()
 	}
 	c.Name("$.tool", t.Tool)
 	c.Name("$.connection", t.Connection)
-	if t.Method != http.MethodGet && t.Method != http.MethodPost {
+	if t.Method != "GET" && t.Method != "POST" {
 		c.Wrong("$.method", "the method must be GET or POST")
 	}
 	if !strings.HasPrefix(t.Path, "/") {

@@ -1,0 +1,60 @@
+# Two commands are all that is needed: make demo and make test.
+SHELL := bash
+GO ?= go
+export CGO_ENABLED ?= 0
+
+console_sources := $(shell find console/src console/widget console/public -type f) console/index.html console/vite.config.ts console/vite.widget.config.ts
+
+.PHONY: demo build test check race bench screenshots types clean
+
+## demo: start Urgent Parrot with the demo business and the simulated outside world
+demo: build
+	bin/parrot demo
+
+## build: the program, with the console in it
+build: console/dist/index.html
+	$(GO) build -trimpath -ldflags "-s -w" -o bin/parrot ./cmd/parrot
+
+## test: everything that must hold
+test: check
+	$(GO) test ./...
+
+## check: formatting, vet, types, and that what was generated is current
+check: console/dist/index.html .chromium
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "not formatted (gofmt -w):"; gofmt -l $$(git ls-files '*.go'); exit 1; }
+	$(GO) vet ./...
+	cd console && npx prettier --check --log-level warn src widget '*.ts' '*.json' index.html && npm run -s check
+	cd console && npx openapi-typescript ../internal/api/openapi.json -o node_modules/.schema.ts >/dev/null && diff -q node_modules/.schema.ts src/api/schema.gen.ts || { echo "the console's types are not those of the API: make types"; exit 1; }
+
+## race: the tests that share memory, under the race detector (needs a C compiler)
+race: console/dist/index.html .chromium
+	CGO_ENABLED=1 $(GO) test -race ./internal/... ./test/...
+
+## bench: the speed, as ratios within one run; docs/benchmarks.md says what they mean
+bench: build
+	$(GO) run ./test/bench
+
+## screenshots: the pictures in docs/screenshots, from a fresh demo
+screenshots: build .chromium
+	$(GO) run ./test/screenshots
+
+## types: the OpenAPI document and the console's types, from the routes
+types: console/node_modules/.installed
+	$(GO) test ./internal/api -run TestTheDocument -update
+	cd console && npm run -s types
+
+clean:
+	rm -rf bin console/node_modules console/dist/* demo-data
+
+console/node_modules/.installed: console/package.json console/package-lock.json
+	cd console && npm ci --no-audit --no-fund
+	touch $@
+
+console/dist/index.html: console/node_modules/.installed $(console_sources)
+	cd console && npm run -s build
+	touch console/dist/.keep $@
+
+# Chromium for the tests of the console; installed where apt-get is there.
+.PHONY: .chromium
+.chromium:
+	@command -v chromium >/dev/null || { command -v apt-get >/dev/null && apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium >/dev/null; } || { echo "the tests need Chromium: install it as chromium"; exit 1; }

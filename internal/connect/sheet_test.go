@@ -1,0 +1,61 @@
+package connect
+
+import (
+	"encoding/csv"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+func TestCellsThatASpreadsheetWouldRunAreMadeHarmless(t *testing.T) {
+	cells := map[string]string{
+		"=1+1": "'=1+1", "@SUM(A1)": "'@SUM(A1)", "+cmd|' /C calc'!A0": "'+cmd|' /C calc'!A0", "-2+3": "'-2+3", "\t=1": "'\t=1", "|calc": "'|calc",
+		"+447700900123": "+447700900123", "-12.50": "-12.50", "a=1": "a=1", "two\nlines, \"quoted\"": "two\nlines, \"quoted\"", "": "",
+	}
+	for cell, want := range cells {
+		var file strings.Builder
+		if err := WriteSheet(&file, []string{"Question"}, []map[string]string{{"Question": cell}, {"Question": "x"}}); err != nil {
+			t.Fatal(err)
+		}
+		if !strings.HasPrefix(file.String(), "Question\r\n") {
+			t.Errorf("the lines of %q do not end as RFC 4180 says", file.String())
+		}
+		rows, err := csv.NewReader(strings.NewReader(file.String())).ReadAll()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if cell == "" {
+			rows = append(rows[:1:1], append([][]string{{""}}, rows[1:]...)...) // a line of nothing is skipped by readers
+		}
+		if rows[1][0] != want {
+			t.Errorf("%q was written as %q, want %q", cell, rows[1][0], want)
+		}
+	}
+}
+
+func TestAFileIsReplacedWholeOrNotAtAll(t *testing.T) {
+	name := filepath.Join(t.TempDir(), "enquiries.csv")
+	write := func(text string, err error) error {
+		return ReplaceFile(name, func(w io.Writer) error {
+			_, failed := io.WriteString(w, text)
+			return errors.Join(failed, err)
+		})
+	}
+	if err := write("old", nil); err != nil {
+		t.Fatal(err)
+	}
+	torn := errors.New("torn")
+	if err := write("half of the n", torn); !errors.Is(err, torn) {
+		t.Errorf("the failure was not told: %v", err)
+	}
+	content, err := os.ReadFile(name)
+	if err != nil || string(content) != "old" {
+		t.Errorf("the file holds %q (%v)", content, err)
+	}
+	if left, _ := filepath.Glob(filepath.Join(filepath.Dir(name), ".new-*")); len(left) > 0 {
+		t.Errorf("left behind: %v", left)
+	}
+}

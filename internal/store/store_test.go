@@ -1,0 +1,178 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/workspace"
+)
+
+func openStore(t *testing.T) *Store {
+	t.Helper()
+	s, err := Open(t.Context(), filepath.Join(t.TempDir(), "parrot.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := s.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	return s
+}
+
+// receive keeps a customer's text.
+func receive(t *testing.T, s *Store, id, text string) (r Received) {
+	t.Helper()
+	err := s.Write(t.Context(), func(tx *Tx) (err error) {
+		r, err = tx.Receive(Incoming{Channel: "text-line", Address: "+447700900150", Bot: "front-desk", ExternalID: id, Author: ByCustomer, Text: text}, time.Now())
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+func TestWorkThatFailsSpoilsNoOtherInItsGroup(t *testing.T) {
+	s := openStore(t)
+	const writers = 100
+	odd := errors.New("odd")
+	var done sync.WaitGroup
+	for i := range writers {
+		done.Add(1)
+		go func() {
+			defer done.Done()
+			err := s.Write(t.Context(), func(tx *Tx) error {
+				if _, err := tx.PutDocument(Document{Kind: workspace.KindBot, Name: string(rune('a'+i%26)) + string(rune('a'+i/26)), Text: "x", UpdatedAt: time.Now()}, 0); err != nil {
+					return err
+				}
+				if i%2 == 1 {
+					return odd
+				}
+				return nil
+			})
+			if (i%2 == 1) != errors.Is(err, odd) {
+				t.Errorf("write %d: %v", i, err)
+			}
+		}()
+	}
+	done.Wait()
+	kept, err := s.Documents(t.Context(), workspace.KindBot)
+	if err != nil || len(kept) != writers/2 {
+		t.Errorf("%d of %d documents are kept (%v)", len(kept), writers/2, err)
+	}
+}
+
+func TestAMessageIsReceivedOnce(t *testing.T) {
+	s := openStore(t)
+	first, second, again := receive(t, s, "1", "hello"), receive(t, s, "2", "are you there?"), receive(t, s, "1", "hello")
+	if first.Repeat || second.Repeat || !again.Repeat || again.MessageID != first.MessageID || second.ConversationID != first.ConversationID {
+		t.Errorf("received %+v, %+v and %+v", first, second, again)
+	}
+	messages, err := s.Messages(t.Context(), first.ConversationID, 0, 10)
+	if err != nil || len(messages) != 2 || messages[1].Position != 2 {
+		t.Errorf("kept %+v (%v)", messages, err)
+	}
+}
+
+// A decision that was made before a message came, or before a person took the
+// conversation, is not kept.
+func TestADecisionThatIsOutOfDateChangesNothing(t *testing.T) {
+	s := openStore(t)
+	ctx := t.Context()
+	received := receive(t, s, "1", "hello")
+	commit := func(c Conversation) (kept bool) {
+		t.Helper()
+		err := s.Write(ctx, func(tx *Tx) (err error) {
+			kept, err = tx.CommitTurn(Commit{
+				Turn:    Turn{ID: NewID(), ConversationID: c.ID, State: "done", Trace: "{}"},
+				Version: c.Version, Incoming: c.Incoming, Channel: c.Channel, Contact: c.ContactID, Lead: dialogue.LedByBot, State: "{}",
+				Reply: &Message{ConversationID: c.ID, Author: ByBot, Text: "Hello!", At: time.Now()},
+			}, time.Now())
+			return err
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return kept
+	}
+	before := conversationOf(t, s, received)
+	receive(t, s, "2", "are you there?")
+	if commit(before) {
+		t.Error("a reply that had not heard the second message was kept")
+	}
+	now := conversationOf(t, s, received)
+	if err := s.Write(ctx, func(tx *Tx) error { return tx.Take(now.ID, "Robin", false, time.Now()) }); err != nil {
+		t.Fatal(err)
+	}
+	if commit(now) {
+		t.Error("a reply was kept although Robin leads")
+	}
+	messages, err := s.Messages(ctx, now.ID, 0, 10)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, m := range messages {
+		if m.Author == ByBot || m.TurnID != "" {
+			t.Errorf("kept: %+v", m)
+		}
+	}
+}
+
+func conversationOf(t *testing.T, s *Store, r Received) Conversation {
+	t.Helper()
+	c, err := s.Conversation(t.Context(), r.ConversationID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func TestOpeningTellsVersionsApart(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "parrot.db")
+	s, err := Open(t.Context(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	received := receive(t, s, "1", "hello")
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if s, err = Open(t.Context(), path); err != nil {
+		t.Fatal(err)
+	}
+	if c := conversationOf(t, s, received); c.Messages != 1 {
+		t.Errorf("after opening again: %+v", c)
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := db.Exec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (999, 1)`); err != nil {
+		t.Fatal(err)
+	}
+	if err := db.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Open(t.Context(), path); err == nil || !strings.Contains(err.Error(), "newer version") {
+		t.Errorf("a newer file was opened: %v", err)
+	}
+}
+
+func TestReadersCannotWrite(t *testing.T) {
+	s := openStore(t)
+	if _, err := s.reader.db.ExecContext(context.Background(), `DELETE FROM contact`); err == nil {
+		t.Error("a reader could delete contacts")
+	}
+}
