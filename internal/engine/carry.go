@@ -52,9 +52,12 @@ func (w *Workspace) carryOut(ctx context.Context, e store.Effect) time.Time {
 	}
 	result, err := w.perform(ctx, e)
 	e.Attempts++
-	if err == nil {
-		err = w.settle(func(tx *store.Tx) error { return tx.FinishEffect(e, result) })
-	} else {
+	switch {
+	case err == nil && result != nil:
+		err = w.settle(func(tx *store.Tx) error { return tx.FinishCall(e, *result) })
+	case err == nil:
+		w.finished.add(e.ID)
+	default:
 		if w.running.Err() != nil {
 			return w.options.Now() // broken off by the close: it stays pending
 		}

@@ -18,17 +18,13 @@ func (w *Workspace) receive(ctx context.Context, channelName string, in channel.
 	if in.Automated {
 		message.Author = store.ByAutomated
 	}
-	var received store.Received
-	err := w.write(ctx, func(tx *store.Tx) (err error) {
-		received, err = tx.Receive(message, w.options.Now())
-		return err
-	})
+	received, err := w.store.Receive(ctx, message, w.options.Now())
 	if err != nil {
 		w.log.Error("a message could not be kept", "channel", channelName, "error", err)
 		return channel.Received{}, err
 	}
 	if !received.Repeat {
-		w.hub.signal(visitorTopic(channelName, in.Address))
+		w.hub.signal(Events, visitorTopic(channelName, in.Address))
 		if !in.Automated {
 			w.turns.signal(received.ConversationID)
 		}

@@ -9,7 +9,7 @@ import (
 )
 
 // atOnce is how many effects are carried out at the same time.
-const atOnce = 32
+const atOnce = 64
 
 // An outbox carries effects out: those of one lane in order, several lanes at
 // once.

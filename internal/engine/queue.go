@@ -1,9 +1,10 @@
 package engine
 
-import (
-	"runtime"
-	"sync"
-)
+import "sync"
+
+// turnsAtOnce is how many turns may be in hand. Most of them wait for the disk,
+// where those that wait together are committed together.
+const turnsAtOnce = 256
 
 // A queue works on conversations: one at a time for each, several at once, again
 // when one was signalled while it was worked on.
@@ -17,7 +18,7 @@ type queue struct {
 }
 
 func newQueue(work func(id string)) *queue {
-	return &queue{work: work, slots: make(chan struct{}, 4*runtime.GOMAXPROCS(0)), busy: map[string]bool{}}
+	return &queue{work: work, slots: make(chan struct{}, turnsAtOnce), busy: map[string]bool{}}
 }
 
 func (q *queue) signal(id string) {

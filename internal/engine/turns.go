@@ -151,7 +151,7 @@ func (w *Workspace) commit(ctx context.Context, c store.Conversation, ch *openCh
 		case dialogue.Say:
 			commit.Reply = &store.Message{
 				ConversationID: c.ID, Author: store.ByBot, Name: s.Brief.Name, Text: e.Text,
-				TurnID: turn.ID, Citations: e.Citations, Delivery: "sent", At: now,
+				TurnID: turn.ID, Citations: e.Citations, At: now,
 			}
 			if !ch.fetches() {
 				body := channel.Outgoing{Address: c.Address, Text: e.Text}
@@ -159,7 +159,7 @@ func (w *Workspace) commit(ctx context.Context, c store.Conversation, ch *openCh
 					body.Answers = append(body.Answers, external[answered])
 				}
 				send := w.effect(store.Send, "send/"+c.ID, c.ID, turn.ID, sendBody{c.Channel, body})
-				commit.Reply.Delivery, commit.Send = "sending", &send
+				commit.Send = &send
 			}
 		case dialogue.Remember:
 			commit.Facts = append(commit.Facts, store.Fact{Detail: e.Detail, Value: e.Value, MessageID: e.MessageID, LearntAt: now})

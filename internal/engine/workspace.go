@@ -43,15 +43,16 @@ type Workspace struct {
 	lock    *flock.Flock
 	client  *http.Client // for calls to other systems
 
-	editing sync.Mutex // one change of documents or knowledge at a time
-	config  atomic.Pointer[config]
-	index   atomic.Pointer[knowledge.Index]
-	hub     hub
-	turns   *queue
-	outbox  *outbox
-	sheets  *sheetFiles
-	stop    context.CancelFunc
-	running context.Context
+	editing  sync.Mutex // one change of documents or knowledge at a time
+	config   atomic.Pointer[config]
+	index    atomic.Pointer[knowledge.Index]
+	hub      hub
+	turns    *queue
+	outbox   *outbox
+	finished *finished
+	sheets   *sheetFiles
+	stop     context.CancelFunc
+	running  context.Context
 }
 
 // ErrInUse is returned for a folder that another process works in.
@@ -107,6 +108,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	}
 	w.turns = newQueue(w.decide)
 	w.outbox = newOutbox(w.carryOut)
+	w.finished = newFinished(w)
 	w.sheets = newSheetFiles(w)
 	if err := w.start(ctx); err != nil {
 		return errors.Join(err, w.shutDown())
@@ -173,6 +175,7 @@ func (w *Workspace) shutDown() error {
 	w.stop()
 	w.turns.close()
 	w.outbox.close()
+	w.finished.close()
 	w.sheets.close()
 	return w.store.Close()
 }

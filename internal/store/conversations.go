@@ -193,10 +193,6 @@ func (t *Tx) Take(id, person string, over bool, now time.Time) error {
 
 // silence cancels what a bot has not done yet in a conversation.
 func (t *Tx) silence(id, calling string) error {
-	if _, err := t.exec(`UPDATE message SET delivery = 'cancelled' WHERE author = 'bot' AND delivery = 'sending' AND id IN
-		(SELECT e.id FROM effect e WHERE e.conversation_id = ? AND e.state = 'pending' AND e.by_bot = 1 AND e.kind = 'send')`, id); err != nil {
-		return err
-	}
 	if _, err := t.exec(`UPDATE effect SET state = 'cancelled' WHERE conversation_id = ? AND state = 'pending' AND by_bot = 1 AND kind IN ('send', 'call')`, id); err != nil {
 		return err
 	}

@@ -55,12 +55,18 @@ func (s *Store) Effects(ctx context.Context, state string, limit int) (list []Ef
 	return list, err
 }
 
-// FinishEffect marks an effect as carried out, and its message as sent.
-func (t *Tx) FinishEffect(e Effect, result *dialogue.Result) error {
-	if _, err := t.exec(`UPDATE effect SET state = 'done', attempts = ?, error = '' WHERE id = ?`, e.Attempts, e.ID); err != nil {
+// FinishEffects marks effects as carried out.
+func (t *Tx) FinishEffects(ids []string) error {
+	_, err := t.exec(`UPDATE effect SET state = 'done', attempts = attempts + 1, error = '' WHERE id IN (SELECT value FROM json_each(?))`, asJSON(ids))
+	return err
+}
+
+// FinishCall marks a tool's call as carried out, and keeps its result.
+func (t *Tx) FinishCall(e Effect, result dialogue.Result) error {
+	if err := t.FinishEffects([]string{e.ID}); err != nil {
 		return err
 	}
-	return t.settle(e, "sent", result)
+	return t.finishCall(e.TurnID, result)
 }
 
 // FailEffect gives an effect up.
@@ -69,21 +75,12 @@ func (t *Tx) FailEffect(e Effect, result *dialogue.Result, now time.Time) error 
 	if err != nil || n == 0 {
 		return err
 	}
-	if err := t.settle(e, "failed", result); err != nil {
-		return err
+	if result != nil {
+		if err := t.finishCall(e.TurnID, *result); err != nil {
+			return err
+		}
 	}
 	return t.event("effect.failed", e.ConversationID, map[string]any{"effect": e.ID, "kind": e.Kind, "conversation": e.ConversationID, "error": e.Error}, now)
-}
-
-func (t *Tx) settle(e Effect, delivery string, result *dialogue.Result) error {
-	switch {
-	case e.Kind == Send:
-		_, err := t.exec(`UPDATE message SET delivery = ? WHERE id = ?`, delivery, e.ID)
-		return err
-	case e.Kind == Call && result != nil:
-		return t.finishCall(e.TurnID, *result)
-	}
-	return nil
 }
 
 // PostponeEffect notes a try that failed and when the next one is due.

@@ -14,8 +14,27 @@ type Event struct {
 	At      time.Time
 }
 
+// event notes what happened. It is written at the end of the group of commits.
 func (t *Tx) event(kind, subject string, data any, at time.Time) error {
-	_, err := t.exec(`INSERT INTO event (type, subject, data, at) VALUES (?, ?, ?, ?)`, kind, subject, asJSON(data), millis(at))
+	t.events = append(t.events, pendingEvent{kind, subject, asJSON(data), millis(at)})
+	return nil
+}
+
+type pendingEvent struct {
+	Type    string `json:"t"`
+	Subject string `json:"s"`
+	Data    string `json:"d"`
+	At      int64  `json:"a"`
+}
+
+// writeEvents writes what was noted since the last time, as one statement.
+func (t *Tx) writeEvents() error {
+	if len(t.events) == 0 {
+		return nil
+	}
+	_, err := t.exec(`INSERT INTO event (type, subject, data, at)
+		SELECT value ->> 't', value ->> 's', value ->> 'd', value ->> 'a' FROM json_each(?) ORDER BY key`, asJSON(t.events))
+	t.events = t.events[:0]
 	return err
 }
 

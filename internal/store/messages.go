@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"slices"
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
@@ -38,7 +39,11 @@ type Message struct {
 	At             time.Time
 }
 
-const messageColumns = `id, conversation_id, position, author, name, text, coalesce(external_id, ''), coalesce(turn_id, ''), citations, delivery, at`
+// How a message goes out is the state of the effect that carries it, which has
+// the same id; without one, the channel fetches it.
+const messageColumns = `id, conversation_id, position, author, name, text, coalesce(external_id, ''), coalesce(turn_id, ''), citations,
+	CASE WHEN author NOT IN ('bot', 'person') THEN '' ELSE coalesce((SELECT CASE e.state WHEN 'pending' THEN 'sending' WHEN 'done' THEN 'sent' ELSE e.state END
+		FROM effect e WHERE e.id = message.id), 'sent') END AS delivery, at`
 
 func scanMessage(scan func(...any) error) (m Message, err error) {
 	var at int64
@@ -59,12 +64,13 @@ func (s *Store) Messages(ctx context.Context, conversationID string, before, lim
 	if before <= 0 {
 		before = 1 << 31
 	}
-	err = s.reader.rows(ctx, `SELECT * FROM (SELECT `+messageColumns+` FROM message WHERE conversation_id = ? AND position < ? ORDER BY position DESC LIMIT ?) ORDER BY position`,
+	err = s.reader.rows(ctx, `SELECT `+messageColumns+` FROM message WHERE conversation_id = ? AND position < ? ORDER BY position DESC LIMIT ?`,
 		[]any{conversationID, before, limit}, func(scan func(...any) error) error {
 			m, err := scanMessage(scan)
 			list = append(list, m)
 			return err
 		})
+	slices.Reverse(list)
 	return list, err
 }
 
@@ -107,45 +113,101 @@ type Received struct {
 	Repeat                    bool // it had been received before
 }
 
-// Receive keeps an incoming message, opening a conversation if there is none.
-func (t *Tx) Receive(in Incoming, now time.Time) (r Received, err error) {
-	err = t.row(`SELECT id, conversation_id FROM message WHERE channel = ? AND external_id = ?`, []any{in.Channel, in.ExternalID}, &r.MessageID, &r.ConversationID)
+// Receive keeps an incoming message, opening a conversation if there is none. A
+// message that had been received before is a repeat and changes nothing.
+func (s *Store) Receive(ctx context.Context, in Incoming, now time.Time) (r Received, err error) {
+	for range 2 {
+		seen, err := s.whereabouts(ctx, in)
+		if err != nil || seen.Repeat {
+			return seen, err
+		}
+		if err = s.Write(ctx, func(tx *Tx) (err error) {
+			r, err = tx.receive(in, seen, now)
+			return err
+		}); err == nil {
+			return r, nil
+		}
+		// A repeat may have come at the same time as the first: then it is there now.
+		if seen, again := s.whereabouts(ctx, in); again != nil || !seen.Repeat {
+			return r, err
+		}
+	}
+	return r, err
+}
+
+// whereabouts says where a message belongs, as far as can be seen before it is
+// written: whether it is a repeat, and the conversation that is open.
+func (s *Store) whereabouts(ctx context.Context, in Incoming) (r Received, err error) {
+	err = s.reader.row(ctx, `SELECT id, conversation_id FROM message WHERE channel = ? AND external_id = ?`, []any{in.Channel, in.ExternalID}, &r.MessageID, &r.ConversationID)
 	if err == nil {
 		r.Repeat = true
-		return r, nil
 	}
 	if !errors.Is(err, ErrNotFound) {
 		return r, err
 	}
-	err = t.row(`SELECT id FROM conversation WHERE channel = ? AND address = ? AND lead <> 'closed'`, []any{in.Channel, in.Address}, &r.ConversationID)
+	err = s.reader.row(ctx, openConversation, []any{in.Channel, in.Address}, &r.ConversationID)
 	if errors.Is(err, ErrNotFound) {
-		var contact string
-		if contact, err = t.contactOf(in.Channel, in.Address, now); err != nil {
-			return r, err
+		err = nil
+	}
+	return r, err
+}
+
+const openConversation = `SELECT id FROM conversation WHERE channel = ? AND address = ? AND lead <> 'closed'`
+
+// receive keeps a message. What whereabouts saw spares the writer looking again;
+// it may be out of date.
+func (t *Tx) receive(in Incoming, seen Received, now time.Time) (r Received, err error) {
+	var position int
+	r.ConversationID = seen.ConversationID
+	err = ErrNotFound
+	if r.ConversationID != "" {
+		position, err = t.count(in, r.ConversationID, now)
+	}
+	if errors.Is(err, ErrNotFound) {
+		if r.ConversationID, err = t.openConversation(in, now); err == nil {
+			position, err = t.count(in, r.ConversationID, now)
 		}
-		r.ConversationID = NewID()
-		_, err = t.exec(`INSERT INTO conversation (id, channel, address, contact_id, bot, lead, opened_at, updated_at) VALUES (?, ?, ?, ?, ?, 'bot', ?, ?)`,
-			r.ConversationID, in.Channel, in.Address, contact, in.Bot, millis(now), millis(now))
 	}
 	if err != nil {
 		return r, err
 	}
-	counted := 0
-	if in.Author == ByCustomer {
-		counted = 1
-	}
-	m := Message{ID: NewID(), ConversationID: r.ConversationID, Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, At: now}
+	m := Message{ID: NewID(), ConversationID: r.ConversationID, Position: position, Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, At: now}
 	r.MessageID = m.ID
-	err = t.row(`UPDATE conversation SET messages = messages + 1, incoming = incoming + ?1, preview = ?2, updated_at = ?3,
-		waiting_since = CASE WHEN lead = 'person' AND ?1 = 1 THEN coalesce(waiting_since, ?3) ELSE waiting_since END
-		WHERE id = ?4 RETURNING messages`, []any{counted, preview(in.Text), millis(now), r.ConversationID}, &m.Position)
-	if err != nil {
-		return r, err
-	}
+	// A repeat that came at the same time as the first breaks a unique index here;
+	// Store.Receive looks again and finds it.
 	if err := t.insert(m, in.Channel); err != nil {
 		return r, err
 	}
 	return r, t.event("message.received", r.ConversationID, map[string]any{"conversation": r.ConversationID, "message": r.MessageID}, now)
+}
+
+// openConversation returns the open conversation with a handle, or opens one.
+func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error) {
+	err = t.row(openConversation, []any{in.Channel, in.Address}, &id)
+	if !errors.Is(err, ErrNotFound) {
+		return id, err
+	}
+	contact, err := t.contactOf(in.Channel, in.Address, now)
+	if err != nil {
+		return "", err
+	}
+	id = NewID()
+	_, err = t.exec(`INSERT INTO conversation (id, channel, address, contact_id, bot, lead, opened_at, updated_at) VALUES (?, ?, ?, ?, ?, 'bot', ?, ?)`,
+		id, in.Channel, in.Address, contact, in.Bot, millis(now), millis(now))
+	return id, err
+}
+
+// count makes room for an incoming message in an open conversation and returns
+// its position; ErrNotFound if it is not open.
+func (t *Tx) count(in Incoming, conversation string, now time.Time) (position int, err error) {
+	counted := 0
+	if in.Author == ByCustomer {
+		counted = 1
+	}
+	err = t.row(`UPDATE conversation SET messages = messages + 1, incoming = incoming + ?1, preview = ?2, updated_at = ?3,
+		waiting_since = CASE WHEN lead = 'person' AND ?1 = 1 THEN coalesce(waiting_since, ?3) ELSE waiting_since END
+		WHERE id = ?4 AND lead <> 'closed' RETURNING messages`, []any{counted, preview(in.Text), millis(now), conversation}, &position)
+	return position, err
 }
 
 func (t *Tx) insert(m Message, channel string) error {
@@ -153,8 +215,8 @@ func (t *Tx) insert(m Message, channel string) error {
 	if len(m.Citations) > 0 {
 		citations = asJSON(m.Citations)
 	}
-	_, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, channel, external_id, turn_id, citations, delivery, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, m.Delivery, millis(m.At))
+	_, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, channel, external_id, turn_id, citations, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, millis(m.At))
 	return err
 }
 

@@ -33,12 +33,17 @@ type Store struct {
 	pools  []*sql.DB
 }
 
+// Pragmas are the settings of every connection, as part of the driver's address.
+// Commits are durable (FULL). The log may grow to some 8 MB before it is written
+// back: a page that many commits touch is then written back once. A connection
+// keeps up to 64 MB of pages in memory, if it uses so many.
+const Pragmas = "?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_pragma=foreign_keys(1)&_pragma=wal_autocheckpoint(2000)&_pragma=cache_size(-65536)"
+
 // Open opens the database file, creating it if needed. A file of an older
 // version is copied to FILE.before-N and upgraded; one of a newer version is an
 // error.
 func Open(ctx context.Context, path string) (*Store, error) {
-	const pragmas = "?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_pragma=foreign_keys(1)"
-	writing, err := sql.Open("sqlite", "file:"+path+pragmas+"&_txlock=immediate")
+	writing, err := sql.Open("sqlite", "file:"+path+Pragmas+"&_txlock=immediate")
 	if err != nil {
 		return nil, err
 	}
@@ -46,7 +51,7 @@ func Open(ctx context.Context, path string) (*Store, error) {
 	if err := migrate(ctx, writing, path); err != nil {
 		return nil, errors.Join(err, writing.Close())
 	}
-	reading, err := sql.Open("sqlite", "file:"+path+pragmas+"&mode=ro&_pragma=query_only(1)")
+	reading, err := sql.Open("sqlite", "file:"+path+Pragmas+"&mode=ro&_pragma=query_only(1)")
 	if err != nil {
 		return nil, errors.Join(err, writing.Close())
 	}
@@ -103,6 +108,13 @@ func migrate(ctx context.Context, db *sql.DB, path string) error {
 // NewID returns a new id: a UUIDv7, so that ids sort by time.
 func NewID() string { return uuid.Must(uuid.NewV7()).String() }
 
+// firstID returns what sorts before every id that was given from a time on: a
+// UUIDv7 begins with the unix milliseconds (RFC 9562).
+func firstID(t time.Time) string {
+	hex := fmt.Sprintf("%012x", millis(t))
+	return hex[:8] + "-" + hex[8:]
+}
+
 // millis is how times are kept.
 func millis(t time.Time) int64 { return t.UnixMilli() }
 
@@ -135,8 +147,14 @@ func (p *prepared) statement(ctx context.Context, query string) (*sql.Stmt, erro
 	return st, nil
 }
 
-// row runs a query for one row and scans it; none is ErrNotFound.
+// row runs a query for one row and scans it; none is ErrNotFound. Queries are
+// short, so they are not broken off: the driver would need a goroutine for each
+// to watch for that.
 func (p *prepared) row(ctx context.Context, query string, args []any, into ...any) error {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	ctx = context.WithoutCancel(ctx)
 	st, err := p.statement(ctx, query)
 	if err != nil {
 		return err
@@ -150,6 +168,10 @@ func (p *prepared) row(ctx context.Context, query string, args []any, into ...an
 
 // rows runs a query and calls scan for each row.
 func (p *prepared) rows(ctx context.Context, query string, args []any, scan func(func(...any) error) error) error {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	ctx = context.WithoutCancel(ctx)
 	st, err := p.statement(ctx, query)
 	if err != nil {
 		return err

@@ -29,12 +29,9 @@ func openStore(t *testing.T) *Store {
 }
 
 // receive keeps a customer's text.
-func receive(t *testing.T, s *Store, id, text string) (r Received) {
+func receive(t *testing.T, s *Store, id, text string) Received {
 	t.Helper()
-	err := s.Write(t.Context(), func(tx *Tx) (err error) {
-		r, err = tx.Receive(Incoming{Channel: "text-line", Address: "+447700900150", Bot: "front-desk", ExternalID: id, Author: ByCustomer, Text: text}, time.Now())
-		return err
-	})
+	r, err := s.Receive(t.Context(), Incoming{Channel: "text-line", Address: "+447700900150", Bot: "front-desk", ExternalID: id, Author: ByCustomer, Text: text}, time.Now())
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -172,8 +172,8 @@ type Decision struct {
 
 // Decisions counts what the turns since a time came to, the most frequent first.
 func (s *Store) Decisions(ctx context.Context, since time.Time) (list []Decision, err error) {
-	err = s.reader.rows(ctx, `SELECT json_extract(trace, '$.decision') AS decision, count(*) FROM turn WHERE at >= ? AND state = 'done' GROUP BY decision ORDER BY 2 DESC, 1`,
-		[]any{millis(since)}, func(scan func(...any) error) error {
+	err = s.reader.rows(ctx, `SELECT json_extract(trace, '$.decision') AS decision, count(*) FROM turn WHERE id >= ? AND state = 'done' GROUP BY decision ORDER BY 2 DESC, 1`,
+		[]any{firstID(since)}, func(scan func(...any) error) error {
 			var d Decision
 			err := scan(&d.Decision, &d.Times)
 			list = append(list, d)

@@ -115,19 +115,24 @@ func (w *writer) loop() {
 type Tx struct {
 	conn       *sql.Conn
 	statements map[string]*sql.Stmt // prepared on conn
+	events     []pendingEvent
 }
 
 func (t *Tx) commit(group []*write) error {
 	if _, err := t.exec("BEGIN IMMEDIATE"); err != nil {
 		return err
 	}
+	t.events = t.events[:0]
 	for _, job := range group {
 		if err := job.run(t); err != nil {
 			_, failed := t.exec("ROLLBACK")
 			return errors.Join(err, failed)
 		}
 	}
-	_, err := t.exec("COMMIT")
+	err := t.writeEvents()
+	if err == nil {
+		_, err = t.exec("COMMIT")
+	}
 	if err != nil {
 		// A commit that failed may have left the transaction open.
 		_, _ = t.exec("ROLLBACK")

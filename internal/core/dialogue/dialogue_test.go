@@ -296,3 +296,11 @@ func TestRepliesFitTheChannel(t *testing.T) {
 		t.Errorf("a reply of %d characters: %q", n, reply)
 	}
 }
+
+func BenchmarkDecide(b *testing.B) {
+	s := frontDesk(b)
+	s.Messages = []dialogue.Incoming{{ID: "1", Text: "what happens to my ticket if the boat is cancelled?"}}
+	for b.Loop() {
+		dialogue.Decide(s)
+	}
+}

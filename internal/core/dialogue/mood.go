@@ -13,27 +13,69 @@ var (
 	// A question about persons in general is not a wish for one.
 	notWish = regexp.MustCompile(`(?i)\b(?:how many|per|each|one|another|disabled) person\b`)
 
-	angryWords = regexp.MustCompile(`(?i)\b(?:ridiculous|unacceptable|disgrace(?:ful)?|disgusting|outrage(?:ous|d)?|furious|livid|appalling|appalled|fuming|scandal(?:ous)?|pathetic|useless|incompetent|terrible|awful|horrible|worst|rubbish|shambles|joke of a|sick of|fed up|had enough|ruined|lied to|rip ?off|scam|never again|complain(?:t|ing)?|lawyer|sue|idiots?|wtf|damn|bloody|stupid|angry|how dare)\b`)
-	negated    = regexp.MustCompile(`(?i)\b(?:not|never|isn'?t|wasn'?t|no|aren'?t|don'?t be) (?:\w+ )?$`)
-	complaint  = regexp.MustCompile(`(?i)\b(?:how (?:do|can|to)|where (?:do|can)) (?:i |we |to )?(?:make a )?complain`)
+	negated   = regexp.MustCompile(`(?i)\b(?:not|never|isn'?t|wasn'?t|no|aren'?t|don'?t be) (?:\w+ )?$`)
+	complaint = regexp.MustCompile(`(?i)\b(?:how (?:do|can|to)|where (?:do|can)) (?:i |we |to )?(?:make a )?complain`)
 )
+
+// wishWords are those that every wish for a person holds one of; without, the
+// pattern need not be tried.
+var wishWords = map[string]bool{
+	"talk": true, "speak": true, "chat": true, "write": true, "get": true, "connect": true, "transfer": true, "put": true, "pass": true,
+	"person": true, "human": true, "agent": true, "operator": true, "call": true, "ring": true, "phone": true,
+}
+
+func holdsOne(words []text.Word, of map[string]bool) bool {
+	for _, w := range words {
+		if of[w.Folded] {
+			return true
+		}
+	}
+	return false
+}
 
 // wantsPerson reports whether the customer asks for a person.
 func wantsPerson(message string) bool {
-	return wish.MatchString(message) && !notWish.MatchString(wish.FindString(message))
+	return holdsOne(text.Words(message), wishWords) && wish.MatchString(message) && !notWish.MatchString(wish.FindString(message))
+}
+
+// angryWords are strong words; of those of two words the first stands here.
+var angryWords = func() map[string]bool {
+	words := map[string]bool{}
+	for _, w := range strings.Fields(`ridiculous unacceptable disgrace disgraceful disgusting outrage outrageous outraged furious
+livid appalling appalled fuming scandal scandalous pathetic useless incompetent terrible awful horrible worst rubbish shambles
+sick fed enough ruined lied ripoff rip scam never complain complaint complaining lawyer sue idiot idiots wtf damn bloody stupid angry dare`) {
+		words[w] = true
+	}
+	return words
+}()
+
+// inPhrase are angry words that are so only in company.
+var inPhrase = map[string]*regexp.Regexp{
+	"sick": regexp.MustCompile(`(?i)^sick of`), "fed": regexp.MustCompile(`(?i)^fed up`), "enough": regexp.MustCompile(`(?i)had enough$`),
+	"rip": regexp.MustCompile(`(?i)^rip ?-?off`), "never": regexp.MustCompile(`(?i)^never again`), "lied": regexp.MustCompile(`(?i)^lied to`),
+	"dare": regexp.MustCompile(`(?i)how dare$`),
+}
+
+// angryAt reports whether the word of a message is an angry one.
+func angryAt(message string, w text.Word) bool {
+	if !angryWords[w.Folded] {
+		return false
+	}
+	pattern := inPhrase[w.Folded]
+	return pattern == nil || pattern.MatchString(message[w.Start:]) || pattern.MatchString(message[:w.End])
 }
 
 // isAngry reports whether the customer is angry: strong words that are not
 // denied, or a mild one with shouting.
 func isAngry(message string) bool {
-	if complaint.MatchString(message) {
-		return false
-	}
 	score := 0
-	for _, at := range angryWords.FindAllStringIndex(message, 8) {
-		if !negated.MatchString(message[:at[0]]) {
+	for _, w := range text.Words(message) {
+		if angryAt(message, w) && !negated.MatchString(message[:w.Start]) {
 			score += 2
 		}
+	}
+	if score > 0 && complaint.MatchString(message) {
+		return false
 	}
 	if score == 0 {
 		// Without a strong word only loud capitals in a whole sentence are anger.

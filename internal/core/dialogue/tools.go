@@ -15,13 +15,40 @@ import (
 // A Tool is a workspace tool made ready to be recognised in questions.
 type Tool struct {
 	workspace.Tool
-	arguments []workspace.Argument
+	arguments []argument
 	examples  [][]string // stems of the questions it answers, without values
+}
+
+// An argument is one of a tool's, with its values taken apart.
+type argument struct {
+	workspace.Argument
+	values []value
+}
+
+// A value is one that an argument may have.
+type value struct {
+	text  string
+	words []text.Word
+	short string // the word that stands for it alone, "" if none does
+}
+
+func takeApart(values []string) []value {
+	list := make([]value, len(values))
+	for i, v := range values {
+		list[i] = value{text: v, words: text.Words(v)}
+	}
+	for i := range list {
+		list[i].short = distinctive(list[i].words, list)
+	}
+	return list
 }
 
 // PrepareTool makes a tool ready for Snapshot.Tools.
 func PrepareTool(analyzer *text.Analyzer, t workspace.Tool) Tool {
-	tool := Tool{Tool: t, arguments: t.ArgumentList()}
+	tool := Tool{Tool: t}
+	for _, a := range t.ArgumentList() {
+		tool.arguments = append(tool.arguments, argument{a, takeApart(a.Values)})
+	}
 	for _, example := range t.When {
 		var stems []string
 		for _, term := range tool.telling(analyzer, example) {
@@ -66,18 +93,14 @@ func (t Tool) telling(analyzer *text.Analyzer, question string) []text.Term {
 	words := text.Words(question)
 	var taken []text.Span
 	for _, a := range t.arguments {
-		for _, m := range mentions(words, a.Values) {
+		for _, m := range mentions(words, a.values) {
 			taken = append(taken, text.Span{Start: words[m.first].Start, End: words[m.last].End})
 		}
 	}
 	var terms []text.Term
 	for _, term := range analyzer.Telling(question) {
 		isValue := slices.ContainsFunc(taken, func(s text.Span) bool { return s.Start <= term.Start && term.End <= s.End })
-		word := question[term.Start:term.End]
-		_, isDate := text.Date(word, time.Time{})
-		_, isClock := text.Clock(word)
-		_, notNumber := strconv.Atoi(word)
-		if !isValue && !isDate && !isClock && notNumber != nil && !term.Light {
+		if !isValue && !term.Light && !text.IsTime(term.Word) {
 			terms = append(terms, term)
 		}
 	}
@@ -91,8 +114,8 @@ func (t Tool) hear(said, expected string, now time.Time) map[string]any {
 	heard := map[string]any{}
 	for _, a := range t.arguments {
 		switch {
-		case len(a.Values) > 0:
-			for _, m := range mentions(words, a.Values) {
+		case len(a.values) > 0:
+			for _, m := range mentions(words, a.values) {
 				before := m.first > 0 && slices.Contains(a.After, words[m.first-1].Folded)
 				claimed := m.first > 0 && t.claims(words[m.first-1].Folded, a.Name)
 				if before || a.Name == expected && !claimed || a.Required && !claimed && heard[a.Name] == nil {
@@ -127,7 +150,7 @@ func (t Tool) hear(said, expected string, now time.Time) map[string]any {
 
 // claims reports whether a word announces the value of another argument.
 func (t Tool) claims(word, name string) bool {
-	return slices.ContainsFunc(t.arguments, func(a workspace.Argument) bool {
+	return slices.ContainsFunc(t.arguments, func(a argument) bool {
 		return a.Name != name && slices.Contains(a.After, word)
 	})
 }
@@ -142,7 +165,7 @@ func (t Tool) complete(arguments map[string]any) (missing *workspace.Argument) {
 		if a.Default != nil {
 			arguments[a.Name] = a.Default
 		} else if a.Required && missing == nil {
-			missing = &t.arguments[i]
+			missing = &t.arguments[i].Argument
 		}
 	}
 	return missing
@@ -156,7 +179,7 @@ type mention struct {
 
 // mentions finds values among words: whole, misspelt a little, or by their first
 // word where no other value begins with it.
-func mentions(words []text.Word, values []string) []mention {
+func mentions(words []text.Word, values []value) []mention {
 	var found []mention
 	for i := 0; i < len(words); {
 		m, ok := mentionAt(words, i, values)
@@ -170,19 +193,19 @@ func mentions(words []text.Word, values []string) []mention {
 	return found
 }
 
-func mentionAt(words []text.Word, at int, values []string) (mention, bool) {
+func mentionAt(words []text.Word, at int, values []value) (mention, bool) {
 	var short *mention
-	for _, value := range values {
-		parts := text.Words(value)
+	for i := range values {
+		v := &values[i]
 		n := 0
-		for n < len(parts) && at+n < len(words) && nearly(words[at+n].Folded, parts[n].Folded) {
+		for n < len(v.words) && at+n < len(words) && nearly(words[at+n].Folded, v.words[n].Folded) {
 			n++
 		}
-		if len(parts) > 0 && n == len(parts) {
-			return mention{value, at, at + n - 1}, true
+		if len(v.words) > 0 && n == len(v.words) {
+			return mention{v.text, at, at + n - 1}, true
 		}
-		if single := distinctive(parts, values); short == nil && single != "" && nearly(words[at].Folded, single) {
-			short = &mention{value, at, at}
+		if short == nil && v.short != "" && nearly(words[at].Folded, v.short) {
+			short = &mention{v.text, at, at}
 		}
 	}
 	if short != nil {
@@ -191,18 +214,18 @@ func mentionAt(words []text.Word, at int, values []string) (mention, bool) {
 	return mention{}, false
 }
 
-// distinctive returns the first word of a value that no other value has, if it
-// is no common word and long enough to stand for the value: "hallow".
-func distinctive(parts []text.Word, values []string) string {
-	for _, p := range parts {
+// distinctive returns the first of a value's words that no other value has, if
+// it is no common word and long enough to stand for the value: "hallow".
+func distinctive(words []text.Word, values []value) string {
+	for _, w := range words {
 		holders := 0
 		for _, v := range values {
-			if slices.ContainsFunc(text.Words(v), func(w text.Word) bool { return w.Folded == p.Folded }) {
+			if slices.ContainsFunc(v.words, func(o text.Word) bool { return o.Folded == w.Folded }) {
 				holders++
 			}
 		}
-		if holders == 1 && len(p.Folded) >= 5 && !text.IsCommon(p.Folded) {
-			return p.Folded
+		if holders == 1 && len(w.Folded) >= 5 && !text.IsCommon(w.Folded) {
+			return w.Folded
 		}
 	}
 	return ""
@@ -213,6 +236,9 @@ func distinctive(parts []text.Word, values []string) string {
 func nearly(a, b string) bool {
 	if a == b {
 		return true
+	}
+	if len(a) < 5 || a[0] != b[0] && a[1] != b[1] || len(a)-len(b) > 2 || len(b)-len(a) > 2 {
+		return false // too short, or too unlike to measure
 	}
 	allowed := 0
 	switch n := min(len(a), len(b)); {

@@ -213,14 +213,31 @@ func (t *turn) asksSomething(statement string) bool {
 	return telling >= 2 || telling == 1 && t.state.Open == nil && t.Index.Knows(t.Index.Analyzer().Telling(statement)[0].Stem)
 }
 
+// What a trace keeps of the passages that were weighed.
+const (
+	tracedPassages = 4
+	tracedRunes    = 400
+)
+
+// begin returns at most so many runes of a text.
+func begin(s string, runes int) string {
+	for i := range s {
+		if runes == 0 {
+			return s[:i] + "…"
+		}
+		runes--
+	}
+	return s
+}
+
 // ask finds what answers one question: a tool, the knowledge, or nothing. What
 // only goes with a question ("we are 34") need not be answered.
 func (t *turn) ask(part answer.Part, beside bool) {
 	u := Understood{Part: part}
 	candidates := answer.Find(t.Index, part.Text, t.state.LastQuestion)
-	for i, c := range candidates {
+	for i, c := range candidates[:min(len(candidates), tracedPassages)] {
 		u.Passages = append(u.Passages, Weighed{
-			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Text: c.Text,
+			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Text: begin(c.Text, tracedRunes),
 			Score: c.Score, Coverage: c.Coverage, Confidence: c.Confidence, Missing: c.Missing,
 			Quoted: i == 0 && c.Confidence >= t.Brief.Threshold,
 		})

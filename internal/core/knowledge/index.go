@@ -1,9 +1,10 @@
 package knowledge
 
 import (
+	"cmp"
 	"math"
 	"slices"
-	"strings"
+	"sync"
 
 	"urgentparrot.example/internal/core/text"
 )
@@ -33,7 +34,8 @@ var fieldWeight = [fields]float64{inQuestion: 2.5, inTrail: 1.8, inBody: 1}
 type Index struct {
 	analyzer *text.Analyzer
 	passages []entry
-	postings map[string][]posting
+	postings map[string]postings
+	unknown  float64 // the rarity of a stem that no passage holds
 	meanLen  [fields]float64
 }
 
@@ -46,6 +48,12 @@ type entry struct {
 	heads     map[string]struct{} // stems of the question and the innermost heading
 }
 
+// postings are the passages that hold a stem, and how rare it is.
+type postings struct {
+	list   []posting
+	rarity float64
+}
+
 type posting struct {
 	passage int32
 	tf      [fields]uint16
@@ -53,7 +61,7 @@ type posting struct {
 
 // Build makes an index of passages.
 func Build(analyzer *text.Analyzer, passages []Passage) *Index {
-	ix := &Index{analyzer: analyzer, passages: make([]entry, len(passages)), postings: map[string][]posting{}}
+	ix := &Index{analyzer: analyzer, passages: make([]entry, len(passages)), postings: map[string]postings{}}
 	for i, p := range passages {
 		e := &ix.passages[i]
 		*e = entry{Passage: p, sentences: text.Sentences(p.Text), held: map[string]float64{}, heads: map[string]struct{}{}}
@@ -88,12 +96,23 @@ func Build(analyzer *text.Analyzer, passages []Passage) *Index {
 			e.terms = append(e.terms, add(inBody, 1, analyzer.Terms(p.Text[s.Start:s.End])))
 		}
 		for stem, tf := range counts {
-			ix.postings[stem] = append(ix.postings[stem], posting{int32(i), *tf})
+			p := ix.postings[stem]
+			p.list = append(p.list, posting{int32(i), *tf})
+			ix.postings[stem] = p
 		}
 		for f := range e.lengths {
 			ix.meanLen[f] += float64(e.lengths[f]) / float64(len(passages))
 		}
 	}
+	rarity := func(holders int) float64 {
+		n, df := float64(len(passages)), float64(holders)
+		return math.Log(1 + (n-df+0.5)/(df+0.5))
+	}
+	for stem, p := range ix.postings {
+		p.rarity = rarity(len(p.list))
+		ix.postings[stem] = p
+	}
+	ix.unknown = rarity(0)
 	return ix
 }
 
@@ -110,12 +129,14 @@ func (ix *Index) Analyzer() *text.Analyzer { return ix.analyzer }
 // Rarity weighs a stem by how few passages hold it, as BM25 does; a stem that no
 // passage holds is the rarest.
 func (ix *Index) Rarity(stem string) float64 {
-	n, df := float64(len(ix.passages)), float64(len(ix.postings[stem]))
-	return math.Log(1 + (n-df+0.5)/(df+0.5))
+	if p, ok := ix.postings[stem]; ok {
+		return p.rarity
+	}
+	return ix.unknown
 }
 
 // Knows reports whether any passage holds the stem.
-func (ix *Index) Knows(stem string) bool { return len(ix.postings[stem]) > 0 }
+func (ix *Index) Knows(stem string) bool { return len(ix.postings[stem].list) > 0 }
 
 // A Hit is a passage that shares words with a query.
 type Hit struct {
@@ -126,13 +147,16 @@ type Hit struct {
 
 // Search returns the n best passages for the terms, best first.
 func (ix *Index) Search(terms []text.Term, n int) []Hit {
-	scores := map[int32]float64{}
+	found := scratches.Get().(*scratch)
+	defer scratches.Put(found)
+	found.reset(len(ix.passages))
 	for _, t := range terms {
-		rarity := ix.Rarity(t.Stem)
+		p := ix.postings[t.Stem]
+		rarity := p.rarity
 		if t.Light {
 			rarity *= lightWeight
 		}
-		for _, p := range ix.postings[t.Stem] {
+		for _, p := range p.list {
 			tf := 0.0
 			for f, count := range p.tf {
 				if count > 0 {
@@ -140,24 +164,47 @@ func (ix *Index) Search(terms []text.Term, n int) []Hit {
 					tf += fieldWeight[f] * float64(count) / (1 - lengthNorm + lengthNorm*length/ix.meanLen[f])
 				}
 			}
-			scores[p.passage] += rarity * tf / (saturation + tf)
+			found.add(p.passage, rarity*tf/(saturation+tf))
 		}
 	}
-	hits := make([]Hit, 0, len(scores))
-	for i, score := range scores {
-		e := &ix.passages[i]
-		hits = append(hits, Hit{e.Passage, score, e})
-	}
-	slices.SortFunc(hits, func(a, b Hit) int {
-		if a.Score != b.Score {
-			if a.Score > b.Score {
-				return -1
-			}
-			return 1
+	better := func(a, b int32) int {
+		if d := cmp.Compare(found.scores[b], found.scores[a]); d != 0 {
+			return d
 		}
-		return strings.Compare(a.ID, b.ID)
-	})
-	return hits[:min(n, len(hits))]
+		return cmp.Compare(a, b)
+	}
+	slices.SortFunc(found.touched, better)
+	hits := make([]Hit, min(n, len(found.touched)))
+	for i := range hits {
+		at := found.touched[i]
+		hits[i] = Hit{ix.passages[at].Passage, found.scores[at], &ix.passages[at]}
+	}
+	return hits
+}
+
+// A scratch holds the scores of one search.
+type scratch struct {
+	scores  []float64
+	touched []int32
+}
+
+var scratches = sync.Pool{New: func() any { return new(scratch) }}
+
+func (s *scratch) reset(n int) {
+	for _, i := range s.touched {
+		s.scores[i] = 0
+	}
+	s.touched = s.touched[:0]
+	if len(s.scores) < n {
+		s.scores = make([]float64, n)
+	}
+}
+
+func (s *scratch) add(passage int32, score float64) {
+	if s.scores[passage] == 0 {
+		s.touched = append(s.touched, passage)
+	}
+	s.scores[passage] += score
 }
 
 // lightWeight is what a light word counts, beside a telling one's 1.

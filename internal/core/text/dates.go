@@ -55,6 +55,24 @@ func Date(s string, now time.Time) (time.Time, bool) {
 	return time.Time{}, false
 }
 
+// IsTime reports whether a folded word names a day or a time, or is a number:
+// "friday", "tomorrow", "3pm", "30".
+func IsTime(folded string) bool {
+	if folded == "" {
+		return false
+	}
+	if folded[0] >= '0' && folded[0] <= '9' {
+		return true
+	}
+	switch folded {
+	case "today", "tonight", "tomorrow", "noon", "midday":
+		return true
+	}
+	_, weekday := weekdays[strings.TrimSuffix(folded, "s")]
+	_, month := months[folded]
+	return weekday || month
+}
+
 // Clock returns the time of day that s speaks of as "15:04": "3pm", "15.30",
 // "9:05 am", "noon".
 func Clock(s string) (string, bool) {

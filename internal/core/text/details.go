@@ -17,6 +17,9 @@ var (
 
 // Email returns the first e-mail address in s, in lower case, or "".
 func Email(s string) string {
+	if !strings.Contains(s, "@") {
+		return ""
+	}
 	return strings.ToLower(strings.TrimRight(emailPattern.FindString(s), ".-"))
 }
 
@@ -24,14 +27,11 @@ func Email(s string) string {
 // or "". A number without a country code is read as one of the region, an ISO
 // 3166 code such as "GB". Dates, amounts and times are not numbers to call.
 func Phone(s, region string) string {
+	if countDigits(s) < phoneDigits {
+		return ""
+	}
 	for _, candidate := range phonePattern.FindAllString(s, 8) {
-		digits := 0
-		for _, r := range candidate {
-			if unicode.IsDigit(r) {
-				digits++
-			}
-		}
-		if digits < 8 || isDateLike(candidate) {
+		if countDigits(candidate) < phoneDigits || isDateLike(candidate) {
 			continue
 		}
 		number, err := phonenumbers.Parse(candidate, region)
@@ -40,6 +40,18 @@ func Phone(s, region string) string {
 		}
 	}
 	return ""
+}
+
+// phoneDigits is how many digits a telephone number has at least.
+const phoneDigits = 8
+
+func countDigits(s string) (n int) {
+	for i := range len(s) {
+		if s[i] >= '0' && s[i] <= '9' {
+			n++
+		}
+	}
+	return n
 }
 
 var datePattern = regexp.MustCompile(`\d{1,4}[./\-]\d{1,2}[./\-]\d{1,4}`)
@@ -51,6 +63,13 @@ func isDateLike(s string) bool { return datePattern.MatchString(s) && !strings.H
 // nothing else can be meant: after "my name is", or when the e-mail address in
 // the same text begins with it.
 func Name(s string) string {
+	introduced := false
+	for _, w := range Words(s) {
+		introduced = introduced || introductions[w.Folded]
+	}
+	if !introduced {
+		return ""
+	}
 	if m := herePattern.FindStringSubmatch(s); m != nil && !notNames[Fold(m[1])] {
 		return m[1]
 	}
@@ -88,6 +107,9 @@ func isCapital(word string) bool {
 	}
 	return false
 }
+
+// introductions are the words that every way of giving one's name holds one of.
+var introductions = set(`name names am im this call here`)
 
 // notNames are the words that follow "I'm" or "this is" without being a name.
 var notNames = set(`afraid angry annoyed at awful back coming confused curious deaf delighted disabled

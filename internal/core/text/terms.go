@@ -1,7 +1,9 @@
 package text
 
 import (
+	"slices"
 	"strings"
+	"sync"
 
 	"github.com/kljensen/snowball"
 )
@@ -21,7 +23,13 @@ type Term struct {
 type Analyzer struct {
 	language string
 	synonyms map[string]string // stem → stem that stands for the group
+
+	mu    sync.RWMutex
+	stems map[string]string // of words met before, at most keptStems
 }
+
+// keptStems is how many words' stems an analyzer remembers.
+const keptStems = 50_000
 
 // snowballNames are the languages with a stemmer, by their ISO 639-1 code.
 var snowballNames = map[string]string{
@@ -33,7 +41,7 @@ var snowballNames = map[string]string{
 // a language without a stemmer is folded only. Words in the same group of
 // synonyms become the same term.
 func NewAnalyzer(language string, synonyms [][]string) *Analyzer {
-	a := &Analyzer{language: snowballNames[language], synonyms: map[string]string{}}
+	a := &Analyzer{language: snowballNames[language], synonyms: map[string]string{}, stems: map[string]string{}}
 	for _, group := range synonyms {
 		if len(group) == 0 {
 			continue
@@ -58,10 +66,21 @@ func (a *Analyzer) Terms(s string) []Term {
 
 // Stem returns the term of one folded word.
 func (a *Analyzer) Stem(folded string) string {
-	stem := a.stem(folded)
-	if head, ok := a.synonyms[stem]; ok {
-		return head
+	a.mu.RLock()
+	stem, ok := a.stems[folded]
+	a.mu.RUnlock()
+	if ok {
+		return stem
 	}
+	stem = a.stem(folded)
+	if head, ok := a.synonyms[stem]; ok {
+		stem = head
+	}
+	a.mu.Lock()
+	if len(a.stems) < keptStems {
+		a.stems[strings.Clone(folded)] = stem
+	}
+	a.mu.Unlock()
 	return stem
 }
 
@@ -78,11 +97,9 @@ func (a *Analyzer) stem(folded string) string {
 
 // Telling returns the stems of s that carry meaning, each once, in order.
 func (a *Analyzer) Telling(s string) []Term {
-	seen := map[string]bool{}
 	var telling []Term
 	for _, t := range a.Terms(s) {
-		if !t.Stop && !seen[t.Stem] {
-			seen[t.Stem] = true
+		if !t.Stop && !slices.ContainsFunc(telling, func(o Term) bool { return o.Stem == t.Stem }) {
 			telling = append(telling, t)
 		}
 	}

@@ -49,7 +49,7 @@ CREATE TABLE passage (
 CREATE TABLE contact (
     id         TEXT PRIMARY KEY,
     created_at INTEGER NOT NULL
-) STRICT;
+) STRICT, WITHOUT ROWID;
 
 CREATE TABLE handle (
     channel    TEXT NOT NULL,
@@ -95,10 +95,11 @@ CREATE TABLE conversation (
     opened_at    INTEGER NOT NULL,
     updated_at   INTEGER NOT NULL,
     waiting_since INTEGER -- since when a person is waited for
-) STRICT;
+) STRICT, WITHOUT ROWID;
 
 CREATE INDEX conversation_open ON conversation (channel, address) WHERE lead <> 'closed';
-CREATE INDEX conversation_lead ON conversation (lead, updated_at);
+CREATE INDEX conversation_lead ON conversation (lead);
+CREATE INDEX conversation_waiting ON conversation (waiting_since) WHERE waiting_since IS NOT NULL;
 CREATE INDEX conversation_updated ON conversation (updated_at, id);
 CREATE INDEX conversation_contact ON conversation (contact_id);
 
@@ -111,8 +112,6 @@ CREATE TABLE turn (
     at              INTEGER NOT NULL
 ) STRICT;
 
-CREATE INDEX turn_conversation ON turn (conversation_id, at);
-
 CREATE TABLE message (
     id              TEXT PRIMARY KEY,
     conversation_id TEXT NOT NULL REFERENCES conversation (id),
@@ -124,13 +123,11 @@ CREATE TABLE message (
     external_id     TEXT, -- the channel's own, for recognising a repeat
     turn_id         TEXT REFERENCES turn (id),
     citations       TEXT NOT NULL DEFAULT '[]', -- JSON
-    delivery        TEXT NOT NULL DEFAULT '' CHECK (delivery IN ('', 'sending', 'sent', 'failed', 'cancelled')),
     at              INTEGER NOT NULL,
-    UNIQUE (conversation_id, position),
-    UNIQUE (channel, external_id)
-) STRICT;
+    UNIQUE (conversation_id, position)
+) STRICT, WITHOUT ROWID;
 
-CREATE INDEX message_turn ON message (turn_id) WHERE turn_id IS NOT NULL;
+CREATE UNIQUE INDEX message_external ON message (channel, external_id) WHERE external_id IS NOT NULL;
 CREATE INDEX message_undecided ON message (conversation_id) WHERE author = 'customer' AND turn_id IS NULL;
 
 -- What is to be done in the outside world. Each is carried out until it is
@@ -148,11 +145,10 @@ CREATE TABLE effect (
     error           TEXT NOT NULL DEFAULT '',
     next_at         INTEGER NOT NULL,
     created_at      INTEGER NOT NULL
-) STRICT;
+) STRICT, WITHOUT ROWID;
 
-CREATE INDEX effect_pending ON effect (id) WHERE state = 'pending';
+CREATE INDEX effect_pending ON effect (conversation_id) WHERE state = 'pending';
 CREATE INDEX effect_failed ON effect (id) WHERE state = 'failed';
-CREATE INDEX effect_conversation ON effect (conversation_id) WHERE state = 'pending';
 
 CREATE TABLE sheet_row (
     sheet      TEXT NOT NULL,

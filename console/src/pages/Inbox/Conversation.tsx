@@ -22,6 +22,9 @@ export function Conversation({ id, me }: { id: string; me: string }) {
     queryFn: ({ pageParam }) => api.messages(id, pageParam),
     initialPageParam: "",
     getNextPageParam: page => page.next || undefined,
+    // No event tells when a message has arrived: it is asked for while one is on its way.
+    refetchInterval: query =>
+      query.state.data?.pages.some(p => p.items.some(m => m.delivery === "sending")) ? 1500 : false,
   })
   const [turn, setTurn] = useState<string | null>(null)
   const [closing, setClosing] = useState(false)
