@@ -96,19 +96,25 @@ func TestTheBotIsSilentOnceAPersonTakesOver(t *testing.T) {
 	if got := s.replies(making, 1); len(got) != 1 {
 		t.Errorf("%s reads %+v", making, got)
 	}
+	if _, err := (&client.Client{Server: s.PublicURL, Token: s.tokenOf("Kim")}).Take(s.ctx, id, false); err == nil || !strings.Contains(err.Error(), "lead") {
+		t.Errorf("Kim took what Robin has: %v", err)
+	}
+	// Handed back, the bot answers what comes, and does not send what was cancelled.
+	_, err = s.client.Return(s.ctx, id)
+	s.must(err)
+	if got := s.texts(stuck, "4", "do wheelchairs travel free?", 2); len(got) != 2 || !strings.Contains(got[1].Text, "Wheelchairs") {
+		t.Errorf("after the return %s reads %+v", stuck, got)
+	}
 	page, err := s.client.Messages(s.ctx, id, "")
 	s.must(err)
 	var bot client.Message
 	for _, m := range page.Items {
-		if m.Author == "bot" {
+		if m.Author == "bot" && strings.Contains(m.Text, "soup") {
 			bot = m
 		}
 	}
 	if bot.Delivery != "cancelled" {
 		t.Errorf("the reply that was stuck is shown as %q", bot.Delivery)
-	}
-	if _, err := (&client.Client{Server: s.PublicURL, Token: s.tokenOf("Kim")}).Take(s.ctx, id, false); err == nil || !strings.Contains(err.Error(), "lead") {
-		t.Errorf("Kim took what Robin has: %v", err)
 	}
 }
 

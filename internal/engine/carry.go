@@ -44,12 +44,6 @@ const effectTime = 60 * time.Second
 func (w *Workspace) carryOut(ctx context.Context, e store.Effect) time.Time {
 	ctx, cancel := context.WithTimeout(ctx, effectTime)
 	defer cancel()
-	if e.ByBot && e.Kind == store.Send {
-		// A person may have taken the conversation since this was committed.
-		if state, err := w.store.EffectState(ctx, e.ID); err == nil && state != "pending" {
-			return time.Time{}
-		}
-	}
 	result, err := w.perform(ctx, e)
 	e.Attempts++
 	switch {

@@ -18,13 +18,20 @@ func (w *Workspace) receive(ctx context.Context, channelName string, in channel.
 	if in.Automated {
 		message.Author = store.ByAutomated
 	}
-	received, err := w.store.Receive(ctx, message, w.options.Now())
+	topic := visitorTopic(channelName, in.Address)
+	likely, _ := w.latest.get(topic)
+	var received store.Received
+	err := w.store.Write(ctx, func(tx *store.Tx) (err error) {
+		received, err = tx.Receive(message, likely, w.options.Now())
+		return err
+	})
 	if err != nil {
 		w.log.Error("a message could not be kept", "channel", channelName, "error", err)
 		return channel.Received{}, err
 	}
 	if !received.Repeat {
-		w.hub.signal(Events, visitorTopic(channelName, in.Address))
+		w.latest.put(topic, received.ConversationID)
+		w.hub.signal(Events, topic)
 		if !in.Automated {
 			w.turns.signal(received.ConversationID)
 		}

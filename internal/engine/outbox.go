@@ -25,6 +25,7 @@ type outbox struct {
 	mu     sync.Mutex
 	lanes  map[string][]store.Effect // what waits; a lane that is there is at work
 	onWire map[string]*flight        // sends of a bot under way, by conversation
+	hushed map[string]string         // by conversation: sends of a bot up to this id are cancelled
 }
 
 // A flight is one send under way.
@@ -35,7 +36,7 @@ type flight struct {
 
 func newOutbox(carry func(context.Context, store.Effect) time.Time) *outbox {
 	ctx, stop := context.WithCancel(context.Background())
-	return &outbox{carry: carry, ctx: ctx, stop: stop, slots: make(chan struct{}, atOnce), lanes: map[string][]store.Effect{}, onWire: map[string]*flight{}}
+	return &outbox{carry: carry, ctx: ctx, stop: stop, slots: make(chan struct{}, atOnce), lanes: map[string][]store.Effect{}, onWire: map[string]*flight{}, hushed: map[string]string{}}
 }
 
 // add takes effects that have been committed.
@@ -89,8 +90,11 @@ func (o *outbox) try(e *store.Effect) bool {
 		case <-o.ctx.Done():
 			return false
 		}
-		ctx, land := o.takeOff(*e)
-		next := o.carry(ctx, *e)
+		ctx, land, may := o.takeOff(*e)
+		next := time.Time{}
+		if may {
+			next = o.carry(ctx, *e)
+		}
 		land()
 		<-o.slots
 		if o.ctx.Err() != nil {
@@ -104,34 +108,40 @@ func (o *outbox) try(e *store.Effect) bool {
 	}
 }
 
-// takeOff notes a bot's send as under way.
-func (o *outbox) takeOff(e store.Effect) (context.Context, func()) {
+// takeOff notes a bot's send as under way. It reports false if the send was
+// cancelled.
+func (o *outbox) takeOff(e store.Effect) (context.Context, func(), bool) {
 	ctx, cancel := context.WithCancel(o.ctx)
 	if e.Kind != store.Send || !e.ByBot {
-		return ctx, cancel
+		return ctx, cancel, true
 	}
 	f := &flight{cancel, make(chan struct{})}
 	o.mu.Lock()
+	defer o.mu.Unlock()
+	if e.ID <= o.hushed[e.ConversationID] {
+		return ctx, cancel, false
+	}
 	o.onWire[e.ConversationID] = f
-	o.mu.Unlock()
 	return ctx, func() {
 		cancel()
 		o.mu.Lock()
 		delete(o.onWire, e.ConversationID)
 		o.mu.Unlock()
 		close(f.landed)
-	}
+	}, true
 }
 
 // grace is how long a send that is under way may still take when a person comes
 // in.
 const grace = 300 * time.Millisecond
 
-// hush waits until no send of a bot is under way in a conversation, breaking it
-// off if it takes long. Sends that have not begun must have been cancelled in
-// the store before.
+// hush cancels what bots were to send in a conversation up to now, and waits
+// until nothing of theirs is under way, breaking it off if it takes long. The
+// same must have been cancelled in the store before. Ids sort by time, so what a
+// bot says later is not meant.
 func (o *outbox) hush(conversationID string) {
 	o.mu.Lock()
+	o.hushed[conversationID] = store.NewID()
 	f := o.onWire[conversationID]
 	o.mu.Unlock()
 	if f == nil {

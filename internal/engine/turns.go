@@ -42,11 +42,11 @@ func (w *Workspace) later(id string, pause time.Duration) {
 // was thrown away.
 func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err error) {
 	started := time.Now()
-	c, err := w.store.Conversation(ctx, id)
+	c, known, err := w.store.ConversationWithFacts(ctx, id)
 	if err != nil {
 		return false, err
 	}
-	all, err := w.store.Messages(ctx, id, 0, heard)
+	all, err := w.store.Heard(ctx, id, heard)
 	if err != nil {
 		return false, err
 	}
@@ -87,12 +87,7 @@ func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err 
 	if err := json.Unmarshal([]byte(c.State), &snapshot.State); err != nil {
 		return false, err
 	}
-	snapshot.State.Lead = c.Lead
-	facts, err := w.store.Facts(ctx, c.ContactID)
-	if err != nil {
-		return false, err
-	}
-	snapshot.Known = known(facts)
+	snapshot.State.Lead, snapshot.Known = c.Lead, known
 	w.furnish(&snapshot, config, c.Bot, ch)
 
 	read := time.Since(started)
@@ -119,14 +114,6 @@ func (w *Workspace) furnish(s *dialogue.Snapshot, config *config, botName string
 			s.Tools = append(s.Tools, tool)
 		}
 	}
-}
-
-func known(facts []store.Fact) map[string]string {
-	m := map[string]string{}
-	for _, f := range facts {
-		m[f.Detail] = f.Value
-	}
-	return m
 }
 
 // commit keeps a decision and sets its effects going.

@@ -47,6 +47,7 @@ type Workspace struct {
 	config   atomic.Pointer[config]
 	index    atomic.Pointer[knowledge.Index]
 	hub      hub
+	latest   latest
 	turns    *queue
 	outbox   *outbox
 	finished *finished

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"strings"
 	"time"
@@ -61,6 +62,33 @@ func (s *Store) Conversation(ctx context.Context, id string) (c Conversation, er
 		err = ErrNotFound
 	}
 	return c, err
+}
+
+// ConversationWithFacts returns one conversation and what is known of its
+// contact, by detail; or ErrNotFound.
+func (s *Store) ConversationWithFacts(ctx context.Context, id string) (c Conversation, known map[string]string, err error) {
+	var facts string
+	err = ErrNotFound
+	failed := s.reader.rows(ctx, `SELECT `+conversationColumns+`,
+		(SELECT json_group_array(json_array(detail, value)) FROM (SELECT detail, value FROM fact f WHERE f.contact_id = c.contact_id ORDER BY verified, id))
+		FROM conversation c WHERE c.id = ?`, []any{id}, func(scan func(...any) error) error {
+		c, err = scanConversation(scan, &facts)
+		return err
+	})
+	if err = errors.Join(failed, err); err != nil {
+		return c, nil, err
+	}
+	known = map[string]string{}
+	if facts != "[]" {
+		var pairs [][2]string
+		if err := json.Unmarshal([]byte(facts), &pairs); err != nil {
+			return c, nil, err
+		}
+		for _, pair := range pairs { // the later holds: verified ones come last
+			known[pair[0]] = pair[1]
+		}
+	}
+	return c, known, nil
 }
 
 // A Filter chooses conversations.

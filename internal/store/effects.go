@@ -94,9 +94,3 @@ func (t *Tx) RetryEffect(id string, now time.Time) (bool, error) {
 	n, err := t.exec(`UPDATE effect SET state = 'pending', attempts = 0, next_at = ? WHERE id = ? AND state = 'failed'`, millis(now), id)
 	return n > 0, err
 }
-
-// EffectState returns the state of an effect, or ErrNotFound.
-func (s *Store) EffectState(ctx context.Context, id string) (state string, err error) {
-	err = s.reader.row(ctx, `SELECT state FROM effect WHERE id = ?`, []any{id}, &state)
-	return state, err
-}

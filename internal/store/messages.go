@@ -74,6 +74,22 @@ func (s *Store) Messages(ctx context.Context, conversationID string, before, lim
 	return list, err
 }
 
+// Heard returns what a turn looks at of the latest messages: id, author, text,
+// external id and turn; at most limit, oldest first.
+func (s *Store) Heard(ctx context.Context, conversationID string, limit int) (list []Message, err error) {
+	err = s.reader.rows(ctx, `SELECT id, author, text, coalesce(external_id, ''), coalesce(turn_id, ''), at FROM message WHERE conversation_id = ? ORDER BY position DESC LIMIT ?`,
+		[]any{conversationID, limit}, func(scan func(...any) error) error {
+			var m Message
+			var at int64
+			err := scan(&m.ID, &m.Author, &m.Text, &m.ExternalID, &m.TurnID, &at)
+			m.At = fromMillis(at)
+			list = append(list, m)
+			return err
+		})
+	slices.Reverse(list)
+	return list, err
+}
+
 // Message returns one message, or ErrNotFound.
 func (s *Store) Message(ctx context.Context, id string) (m Message, err error) {
 	err = ErrNotFound
@@ -115,75 +131,54 @@ type Received struct {
 
 // Receive keeps an incoming message, opening a conversation if there is none. A
 // message that had been received before is a repeat and changes nothing.
-func (s *Store) Receive(ctx context.Context, in Incoming, now time.Time) (r Received, err error) {
-	for range 2 {
-		seen, err := s.whereabouts(ctx, in)
-		if err != nil || seen.Repeat {
-			return seen, err
-		}
-		if err = s.Write(ctx, func(tx *Tx) (err error) {
-			r, err = tx.receive(in, seen, now)
-			return err
-		}); err == nil {
-			return r, nil
-		}
-		// A repeat may have come at the same time as the first: then it is there now.
-		if seen, again := s.whereabouts(ctx, in); again != nil || !seen.Repeat {
-			return r, err
-		}
-	}
-	return r, err
-}
-
-// whereabouts says where a message belongs, as far as can be seen before it is
-// written: whether it is a repeat, and the conversation that is open.
-func (s *Store) whereabouts(ctx context.Context, in Incoming) (r Received, err error) {
-	err = s.reader.row(ctx, `SELECT id, conversation_id FROM message WHERE channel = ? AND external_id = ?`, []any{in.Channel, in.ExternalID}, &r.MessageID, &r.ConversationID)
-	if err == nil {
-		r.Repeat = true
-	}
-	if !errors.Is(err, ErrNotFound) {
-		return r, err
-	}
-	err = s.reader.row(ctx, openConversation, []any{in.Channel, in.Address}, &r.ConversationID)
-	if errors.Is(err, ErrNotFound) {
-		err = nil
-	}
-	return r, err
-}
-
-const openConversation = `SELECT id FROM conversation WHERE channel = ? AND address = ? AND lead <> 'closed'`
-
-// receive keeps a message. What whereabouts saw spares the writer looking again;
-// it may be out of date.
-func (t *Tx) receive(in Incoming, seen Received, now time.Time) (r Received, err error) {
-	var position int
-	r.ConversationID = seen.ConversationID
+// likely is the conversation that the handle had last, "" if it is not known; it
+// spares looking, and may be out of date.
+func (t *Tx) Receive(in Incoming, likely string, now time.Time) (r Received, err error) {
+	m := Message{ID: NewID(), Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, At: now}
 	err = ErrNotFound
-	if r.ConversationID != "" {
-		position, err = t.count(in, r.ConversationID, now)
+	if likely != "" {
+		m.ConversationID = likely
+		m.Position, err = t.nextPosition(likely)
 	}
 	if errors.Is(err, ErrNotFound) {
-		if r.ConversationID, err = t.openConversation(in, now); err == nil {
-			position, err = t.count(in, r.ConversationID, now)
+		if m.ConversationID, err = t.openConversation(in, now); err == nil {
+			m.Position, err = t.nextPosition(m.ConversationID)
 		}
 	}
 	if err != nil {
 		return r, err
 	}
-	m := Message{ID: NewID(), ConversationID: r.ConversationID, Position: position, Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, At: now}
-	r.MessageID = m.ID
-	// A repeat that came at the same time as the first breaks a unique index here;
-	// Store.Receive looks again and finds it.
-	if err := t.insert(m, in.Channel); err != nil {
+	inserted, err := t.insert(m, in.Channel)
+	if err != nil {
 		return r, err
 	}
+	if !inserted {
+		r.Repeat = true
+		return r, t.row(`SELECT id, conversation_id FROM message WHERE channel = ? AND external_id = ?`, []any{in.Channel, in.ExternalID}, &r.MessageID, &r.ConversationID)
+	}
+	counted := 0
+	if in.Author == ByCustomer {
+		counted = 1
+	}
+	if _, err := t.exec(`UPDATE conversation SET messages = ?5, incoming = incoming + ?1, preview = ?2, updated_at = ?3,
+		waiting_since = CASE WHEN lead = 'person' AND ?1 = 1 THEN coalesce(waiting_since, ?3) ELSE waiting_since END
+		WHERE id = ?4`, counted, preview(in.Text), millis(now), m.ConversationID, m.Position); err != nil {
+		return r, err
+	}
+	r.MessageID, r.ConversationID = m.ID, m.ConversationID
 	return r, t.event("message.received", r.ConversationID, map[string]any{"conversation": r.ConversationID, "message": r.MessageID}, now)
+}
+
+// nextPosition returns the position of the next message of an open conversation;
+// ErrNotFound if it is not open.
+func (t *Tx) nextPosition(conversation string) (position int, err error) {
+	err = t.row(`SELECT messages + 1 FROM conversation WHERE id = ? AND lead <> 'closed'`, []any{conversation}, &position)
+	return position, err
 }
 
 // openConversation returns the open conversation with a handle, or opens one.
 func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error) {
-	err = t.row(openConversation, []any{in.Channel, in.Address}, &id)
+	err = t.row(`SELECT id FROM conversation WHERE channel = ? AND address = ? AND lead <> 'closed'`, []any{in.Channel, in.Address}, &id)
 	if !errors.Is(err, ErrNotFound) {
 		return id, err
 	}
@@ -197,27 +192,17 @@ func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error)
 	return id, err
 }
 
-// count makes room for an incoming message in an open conversation and returns
-// its position; ErrNotFound if it is not open.
-func (t *Tx) count(in Incoming, conversation string, now time.Time) (position int, err error) {
-	counted := 0
-	if in.Author == ByCustomer {
-		counted = 1
-	}
-	err = t.row(`UPDATE conversation SET messages = messages + 1, incoming = incoming + ?1, preview = ?2, updated_at = ?3,
-		waiting_since = CASE WHEN lead = 'person' AND ?1 = 1 THEN coalesce(waiting_since, ?3) ELSE waiting_since END
-		WHERE id = ?4 AND lead <> 'closed' RETURNING messages`, []any{counted, preview(in.Text), millis(now), conversation}, &position)
-	return position, err
-}
-
-func (t *Tx) insert(m Message, channel string) error {
+// insert keeps a message. It reports false for one that the channel brought
+// before.
+func (t *Tx) insert(m Message, channel string) (bool, error) {
 	citations := "[]"
 	if len(m.Citations) > 0 {
 		citations = asJSON(m.Citations)
 	}
-	_, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, channel, external_id, turn_id, citations, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, channel, external_id, turn_id, citations, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (channel, external_id) WHERE external_id IS NOT NULL DO NOTHING`,
 		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, millis(m.At))
-	return err
+	return n > 0, err
 }
 
 func nullable(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
@@ -229,7 +214,8 @@ func (t *Tx) happened(conversationID, what string, now time.Time) error {
 	if err := t.row(`UPDATE conversation SET messages = messages + 1 WHERE id = ? RETURNING messages, channel`, []any{conversationID}, &m.Position, &channel); err != nil {
 		return err
 	}
-	return t.insert(m, channel)
+	_, err := t.insert(m, channel)
+	return err
 }
 
 // SayAsPerson adds a person's message. With send it goes out by that effect,
@@ -253,7 +239,7 @@ func (t *Tx) SayAsPerson(conversationID, person, words string, send *Effect, now
 			return m, err
 		}
 	}
-	if err := t.insert(m, channel); err != nil {
+	if _, err := t.insert(m, channel); err != nil {
 		return m, err
 	}
 	return m, t.event("message.replied", conversationID, map[string]any{"conversation": conversationID, "message": m.ID}, now)

@@ -29,9 +29,12 @@ func openStore(t *testing.T) *Store {
 }
 
 // receive keeps a customer's text.
-func receive(t *testing.T, s *Store, id, text string) Received {
+func receive(t *testing.T, s *Store, id, text string) (r Received) {
 	t.Helper()
-	r, err := s.Receive(t.Context(), Incoming{Channel: "text-line", Address: "+447700900150", Bot: "front-desk", ExternalID: id, Author: ByCustomer, Text: text}, time.Now())
+	err := s.Write(t.Context(), func(tx *Tx) (err error) {
+		r, err = tx.Receive(Incoming{Channel: "text-line", Address: "+447700900150", Bot: "front-desk", ExternalID: id, Author: ByCustomer, Text: text}, "", time.Now())
+		return err
+	})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -98,7 +98,7 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 		// Ids are given here, in the order of commits, so that whoever reads on from
 		// the last id they saw misses nothing.
 		c.Reply.ID, c.Reply.Position = NewID(), first
-		if err := t.insert(*c.Reply, c.Channel); err != nil {
+		if _, err := t.insert(*c.Reply, c.Channel); err != nil {
 			return false, err
 		}
 		if c.Send != nil {
