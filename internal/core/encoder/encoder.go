@@ -1,0 +1,296 @@
+// Package encoder turns sentences into vectors whose directions are close when
+// their meanings are. It is the forward pass of a small English sentence encoder
+// (two transformer layers over SentencePiece unigram pieces); weights says where
+// its parameters come from. Weights are kept as 8-bit integers with a scale for
+// each output, activations as 14-bit integers with a scale for each row, so that
+// every processor computes the same.
+package encoder
+
+import (
+	"bytes"
+	"embed"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// Dim is the number of components of a vector.
+const Dim = 512
+
+// Version names the encoder. Vectors of different versions do not compare.
+const Version = "energetic-en-1"
+
+const (
+	inner     = 256 // width of the pieces' embeddings and of the first layer's input
+	hidden    = 1536
+	maxPieces = 128 // of a text; the rest is not looked at
+)
+
+//go:embed weights/pieces.tsv weights/embeddings.bin weights/layer0.bin weights/layer1.bin
+var weights embed.FS
+
+// An Encoder holds the parameters. It is safe for concurrent use.
+type Encoder struct {
+	pieces     pieces
+	embeddings matrix // a row for each piece
+	inverse    []float32
+	layers     [2]layer
+	output     matrix
+}
+
+type layer struct {
+	width, heads         int // width of the input
+	attendNorm, feedNorm layerNorm
+	qkv, attended        matrix
+	residual             *matrix // nil: the input itself
+	feedUp, feedDown     matrix
+	queryScale           float32
+}
+
+type layerNorm struct{ scale, bias []float32 }
+
+// Load unpacks the parameters that ship with the program.
+func Load() (*Encoder, error) {
+	e := &Encoder{}
+	list, err := weights.ReadFile("weights/pieces.tsv")
+	if err != nil {
+		return nil, err
+	}
+	if e.pieces, err = parsePieces(string(list)); err != nil {
+		return nil, err
+	}
+	var failed error
+	read := func(name string) *reader {
+		b, err := weights.ReadFile("weights/" + name)
+		failed = errors.Join(failed, err)
+		return &reader{b: b}
+	}
+	r := read("embeddings.bin")
+	e.embeddings = r.matrix(false)
+	e.inverse = r.floats()
+	failed = errors.Join(failed, r.err)
+	for i := range e.layers {
+		r := read(fmt.Sprintf("layer%d.bin", i))
+		l := layer{heads: 4, attendNorm: r.norm(), qkv: r.matrix(true), attended: r.matrix(true)}
+		l.width = l.qkv.in
+		if i == 0 {
+			m := r.matrix(true)
+			l.residual = &m
+		}
+		l.feedNorm, l.feedUp, l.feedDown = r.norm(), r.matrix(true), r.matrix(true)
+		l.queryScale = float32(1 / math.Sqrt(float64(l.qkv.out/3/l.heads)))
+		if i == 1 {
+			e.output = r.matrix(true)
+		}
+		failed = errors.Join(failed, r.err)
+		e.layers[i] = l
+	}
+	return e, failed
+}
+
+var shared = sync.OnceValues(Load)
+
+// Shared returns the one encoder of the process, unpacked at the first call.
+func Shared() (*Encoder, error) { return shared() }
+
+// Encode returns the unit vector of a text, of which at most the first 128
+// pieces count.
+func (e *Encoder) Encode(text string) []float32 {
+	ids := e.pieces.segment(text)
+	if len(ids) > maxPieces {
+		ids = ids[:maxPieces]
+	}
+	w := workspaces.Get().(*workspace)
+	defer workspaces.Put(w)
+	n := len(ids)
+	x := w.take(n, inner)
+	for p, id := range ids {
+		row := x.row(p)
+		e.embeddings.unpack(id, row)
+		for i, inverse := range e.inverse {
+			sin, cos := math.Sincos(float64(float32(p) * inverse))
+			row[i] = 2*row[i] + float32(sin)
+			row[i+len(e.inverse)] = 2*row[i+len(e.inverse)] + float32(cos)
+		}
+	}
+	for i := range e.layers {
+		x = e.layers[i].apply(w, x)
+	}
+	mean := w.take(1, Dim)
+	for p := range n {
+		for i, v := range x.row(p) {
+			mean.row(0)[i] += v / float32(n)
+		}
+	}
+	out := w.take(1, Dim)
+	e.output.multiply(w, mean, out)
+	vector := make([]float32, Dim)
+	sum := 0.0
+	for i, v := range out.row(0) {
+		t := math.Tanh(float64(v))
+		vector[i] = float32(t)
+		sum += t * t
+	}
+	length := float32(math.Sqrt(math.Max(sum, 1e-12)))
+	for i := range vector {
+		vector[i] /= length
+	}
+	w.reset()
+	return vector
+}
+
+func (l *layer) apply(w *workspace, x rows) rows {
+	n := x.n
+	normed := w.take(n, l.width)
+	l.attendNorm.apply(x, normed)
+	qkv := w.take(n, l.qkv.out)
+	l.qkv.multiply(w, normed, qkv)
+	joined := w.take(n, l.qkv.out/3)
+	l.attend(w, qkv, joined)
+	y := w.take(n, Dim)
+	l.attended.multiply(w, joined, y)
+	if l.residual != nil {
+		skip := w.take(n, Dim)
+		l.residual.multiply(w, x, skip)
+		x = skip
+	}
+	y.add(x)
+	normed = w.take(n, Dim)
+	l.feedNorm.apply(y, normed)
+	up := w.take(n, hidden)
+	l.feedUp.multiply(w, normed, up)
+	for i, v := range up.v {
+		up.v[i] = max(v, 0)
+	}
+	down := w.take(n, Dim)
+	l.feedDown.multiply(w, up, down)
+	y.add(down)
+	return y
+}
+
+// attend is multi-head attention: softmax of the queries on the keys weighs the
+// values.
+func (l *layer) attend(w *workspace, qkv, out rows) {
+	width := l.qkv.out / 3
+	size := width / l.heads
+	weights := w.take(1, qkv.n).row(0)
+	for head := range l.heads {
+		from := head * size
+		for p := range qkv.n {
+			query := qkv.row(p)[from : from+size]
+			most := float32(math.Inf(-1))
+			for other := range qkv.n {
+				key := qkv.row(other)[width+from : width+from+size]
+				var sum float32
+				for i, q := range query {
+					sum += q * key[i]
+				}
+				weights[other] = sum * l.queryScale
+				most = max(most, weights[other])
+			}
+			var total float32
+			for i, v := range weights {
+				weights[i] = float32(math.Exp(float64(v - most)))
+				total += weights[i]
+			}
+			sum := out.row(p)[from : from+size]
+			for other, weight := range weights {
+				weight /= total
+				for i, v := range qkv.row(other)[2*width+from : 2*width+from+size] {
+					sum[i] += weight * v
+				}
+			}
+		}
+	}
+}
+
+func (n layerNorm) apply(x, out rows) {
+	for p := range x.n {
+		row := x.row(p)
+		var mean, variance float32
+		for _, v := range row {
+			mean += v
+		}
+		mean /= float32(len(row))
+		for _, v := range row {
+			variance += (v - mean) * (v - mean)
+		}
+		inverse := float32(1 / math.Sqrt(float64(variance)/float64(len(row))+1e-6))
+		for i, v := range row {
+			out.row(p)[i] = (v-mean)*inverse*n.scale[i] + n.bias[i]
+		}
+	}
+}
+
+// A reader reads the files that the generator wrote: little-endian, each list
+// of floats and each matrix with its size before it.
+type reader struct {
+	b   []byte
+	err error
+}
+
+func (r *reader) next(n int) []byte {
+	if r.err != nil || n < 0 || n > len(r.b) {
+		r.err = errors.New("the encoder's weights are damaged")
+		return make([]byte, max(n, 0))
+	}
+	taken := r.b[:n]
+	r.b = r.b[n:]
+	return taken
+}
+
+func (r *reader) size() int {
+	const most = 1 << 22
+	n := int(binary.LittleEndian.Uint32(r.next(4)))
+	if n > most {
+		r.err = errors.New("the encoder's weights are damaged")
+		return 0
+	}
+	return n
+}
+
+func (r *reader) floats() []float32 {
+	list := make([]float32, r.size())
+	if err := binary.Read(bytes.NewReader(r.next(4*len(list))), binary.LittleEndian, list); err != nil {
+		r.err = errors.Join(r.err, err)
+	}
+	return list
+}
+
+func (r *reader) norm() layerNorm { return layerNorm{scale: r.floats(), bias: r.floats()} }
+
+// matrix reads the scale of each output, its weights, and with biased its bias.
+func (r *reader) matrix(biased bool) matrix {
+	m := matrix{out: r.size(), in: r.size()}
+	m.scale = r.floats()
+	raw := r.next(m.out * m.in)
+	m.weights = make([]int8, len(raw))
+	for i, b := range raw {
+		m.weights[i] = int8(b)
+	}
+	if biased {
+		m.bias = r.floats()
+	}
+	return m
+}
+
+func parsePieces(list string) (pieces, error) {
+	p := pieces{ids: map[string]int{}}
+	for id, line := range strings.Split(strings.TrimSuffix(list, "\n"), "\n") {
+		piece, score, ok := strings.Cut(line, "\t")
+		value, err := strconv.ParseFloat(score, 64)
+		if !ok || err != nil {
+			return p, fmt.Errorf("the encoder's list of pieces is damaged in line %d", id+1)
+		}
+		p.scores = append(p.scores, value)
+		if id >= firstPiece {
+			p.ids[piece] = id
+			p.longest = max(p.longest, len(piece))
+		}
+	}
+	return p, nil
+}

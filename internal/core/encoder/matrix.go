@@ -1,0 +1,137 @@
+package encoder
+
+import (
+	"math"
+	"sync"
+)
+
+// A matrix maps rows of in numbers to rows of out numbers. Its weights are
+// 8-bit, a row and a scale for each output.
+type matrix struct {
+	out, in int
+	weights []int8
+	scale   []float32
+	bias    []float32
+}
+
+// unpack writes one row of weights.
+func (m *matrix) unpack(row int, into []float32) {
+	for i, w := range m.weights[row*m.in : (row+1)*m.in] {
+		into[i] = float32(w) * m.scale[row]
+	}
+}
+
+// finest is the largest activation: products of 1,536 of them with 8-bit weights
+// add up to less than 2^31.
+const finest = 8191
+
+// How many rows are multiplied at once, with how many outputs' weights.
+const (
+	tile  = 4
+	block = 32
+)
+
+// multiply computes x times the matrix plus its bias.
+func (m *matrix) multiply(w *workspace, x, out rows) {
+	padded := (x.n + tile - 1) / tile * tile
+	w.quantised = grow(w.quantised, padded*m.in)
+	w.scales = grow(w.scales, padded)
+	clear(w.quantised[x.n*m.in:])
+	for p := range x.n {
+		w.scales[p] = quantise(x.row(p), w.quantised[p*m.in:(p+1)*m.in])
+	}
+	// A block of weights stays near while all rows are multiplied with it.
+	var sums [block * tile]int32
+	for first := 0; first < m.out; first += block {
+		n := min(block, m.out-first)
+		for p := 0; p < x.n; p += tile {
+			dotTiles(m.weights[first*m.in:(first+n)*m.in], w.quantised[p*m.in:(p+tile)*m.in], n, m.in, sums[:n*tile])
+			for i := range min(tile, x.n-p) {
+				scale, into := w.scales[p+i], out.row(p + i)[first:first+n]
+				for o := range into {
+					into[o] = float32(sums[o*tile+i])*scale*m.scale[first+o] + m.bias[first+o]
+				}
+			}
+		}
+	}
+}
+
+// quantise rounds a row to whole numbers of at most finest and returns what one
+// of them is worth.
+func quantise(row []float32, into []int16) float32 {
+	var bits uint32 // of the largest, without its sign; these sort as the numbers do
+	for _, v := range row {
+		bits = max(bits, math.Float32bits(v)&^(1<<31))
+	}
+	most := math.Float32frombits(bits)
+	if most == 0 {
+		clear(into)
+		return 0
+	}
+	factor := finest / most
+	for i, v := range row {
+		into[i] = int16(int32(v*factor+(finest+0.5)) - finest) // to the nearest, also below 0
+	}
+	return most / finest
+}
+
+// dotTilesPlain is dotTiles in plain Go.
+func dotTilesPlain(weights []int8, x []int16, outputs, n int, sums []int32) {
+	a, b, c, d := x[:n], x[n:2*n], x[2*n:3*n], x[3*n:4*n]
+	for o := range outputs {
+		var s0, s1, s2, s3 int32
+		for i, w := range weights[o*n : (o+1)*n] {
+			w := int32(w)
+			s0 += w * int32(a[i])
+			s1 += w * int32(b[i])
+			s2 += w * int32(c[i])
+			s3 += w * int32(d[i])
+		}
+		sums[4*o], sums[4*o+1], sums[4*o+2], sums[4*o+3] = s0, s1, s2, s3
+	}
+}
+
+// rows are rows of numbers of one width.
+type rows struct {
+	n, width int
+	v        []float32
+}
+
+func (r rows) row(i int) []float32 { return r.v[i*r.width : (i+1)*r.width] }
+
+func (r rows) add(o rows) {
+	for i, v := range o.v {
+		r.v[i] += v
+	}
+}
+
+// A workspace lends the memory for one encoding.
+type workspace struct {
+	floats    []float32
+	used      int
+	quantised []int16
+	scales    []float32
+}
+
+var workspaces = sync.Pool{New: func() any { return new(workspace) }}
+
+// take lends rows of zeros until reset.
+func (w *workspace) take(n, width int) rows {
+	if w.used+n*width > len(w.floats) {
+		// What was lent before stays valid; only the spare memory is new.
+		w.floats, w.used = make([]float32, max(n*width, 2*len(w.floats), 64*hidden)), 0
+	}
+	v := w.floats[w.used : w.used+n*width : w.used+n*width]
+	clear(v)
+	w.used += n * width
+	return rows{n, width, v}
+}
+
+func (w *workspace) reset() { w.used = 0 }
+
+func grow[T any](s []T, n int) []T {
+	if cap(s) < n {
+		return make([]T, n)
+	}
+	return s[:n]
+}
