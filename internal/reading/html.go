@@ -2,6 +2,7 @@ package reading
 
 import (
 	"bytes"
+	"regexp"
 	"strings"
 
 	"github.com/PuerkitoBio/goquery"
@@ -18,81 +19,220 @@ func readHTML(_ string, b []byte) (knowledge.Document, error) {
 	if err != nil {
 		return knowledge.Document{}, err
 	}
+	return documentOf(page), nil
+}
+
+// documentOf takes the content out of a page.
+func documentOf(page *goquery.Document) knowledge.Document {
+	title := strings.TrimSpace(page.Find("title").First().Text())
 	page.Find(boilerplate).Remove()
+	removeSigns(page)
 	content := page.Find("main, [role=main], article").First()
 	if content.Length() == 0 {
 		content = page.Find("body")
 	}
 	var o outline
 	for _, n := range content.Nodes {
-		o.html(n)
+		o.html(n, 0)
 	}
 	d := o.done()
-	if title := strings.TrimSpace(page.Find("title").First().Text()); title != "" && d.Title == "" {
+	if d.Title == "" {
 		d.Title = title
 	}
-	return d, nil
+	return d
 }
 
+// removeSigns removes what only leads elsewhere: lists and runs of links, such as
+// a table of contents, and links back to the top.
+func removeSigns(page *goquery.Document) {
+	page.Find("a").Each(func(_ int, a *goquery.Selection) {
+		href, _ := a.Attr("href")
+		if strings.HasPrefix(href, "#") && len(strings.TrimSpace(a.Text())) <= len("Back to the top of this page") && toTop.MatchString(a.Text()) {
+			a.Remove()
+		}
+	})
+	page.Find("ul, ol, div, p, td, body, section").Each(func(_ int, s *goquery.Selection) {
+		run, plain := 0, 0
+		var links []*goquery.Selection
+		flush := func() {
+			if run >= signRun && plain <= run {
+				for _, link := range links {
+					link.Remove()
+				}
+			}
+			run, plain, links = 0, 0, nil
+		}
+		s.Contents().Each(func(_ int, child *goquery.Selection) {
+			words := strings.TrimSpace(child.Text())
+			switch {
+			case words == "":
+			case isLink(child, words):
+				run++
+				links = append(links, child)
+			case len(words) < 4:
+				plain++ // bars and dots between links
+			default:
+				flush()
+			}
+		})
+		flush()
+	})
+}
+
+// signRun is how many links after one another are a list of links.
+const signRun = 4
+
+var toTop = regexp.MustCompile(`(?i)\b(?:top|up|contents|index)\b|^[↑⇧^]+$`)
+
+// isLink reports whether a node says nothing but links.
+func isLink(s *goquery.Selection, words string) bool {
+	linked := 0
+	if goquery.NodeName(s) == "a" {
+		linked = len(words)
+	} else {
+		s.Find("a[href]").Each(func(_ int, a *goquery.Selection) { linked += len(strings.TrimSpace(a.Text())) })
+	}
+	return linked*10 >= len(words)*9
+}
+
+// deepest is how deep elements may be nested before what is below is taken as
+// plain words.
+const deepest = 200
+
 // html walks the blocks of a page in order.
-func (o *outline) html(n *html.Node) {
-	if n.Type == html.TextNode {
+func (o *outline) html(n *html.Node, depth int) {
+	switch {
+	case n.Type == html.TextNode:
 		o.paragraph(strings.Join(strings.Fields(n.Data), " "), false)
 		return
+	case n.Type != html.ElementNode:
+		return
 	}
-	s := goquery.NewDocumentFromNode(n).Selection
-	words := func() string { return strings.Join(strings.Fields(s.Text()), " ") }
 	switch n.Data {
 	case "h1", "h2", "h3", "h4", "h5", "h6":
 		// A heading that was never closed has swallowed what follows it.
-		swallowed := s.ChildrenFiltered("p, ul, ol, table, div, section")
-		swallowed.Remove()
-		o.heading(int(n.Data[1]-'0'), s.Text())
-		for _, child := range swallowed.Nodes {
-			o.html(child)
+		var swallowed []*html.Node
+		for child := n.FirstChild; child != nil; {
+			next := child.NextSibling
+			if child.Type == html.ElementNode && blocks[child.Data] {
+				n.RemoveChild(child)
+				swallowed = append(swallowed, child)
+			}
+			child = next
 		}
-	case "p", "blockquote", "figcaption", "dt", "summary":
-		o.paragraph(words(), false)
+		o.heading(int(n.Data[1]-'0'), words(n))
+		for _, child := range swallowed {
+			o.html(child, depth+1)
+		}
+		return
 	case "li":
-		if item := words(); item != "" {
-			o.paragraph(knowledge.ItemMark+item, true)
-		}
-	case "dd":
-		o.paragraph(words(), true)
-	case "pre":
-		o.paragraph(s.Text(), false)
-	case "table":
-		var rows [][]string
-		s.Find("tr").Each(func(_ int, tr *goquery.Selection) {
-			var row []string
-			tr.Find("th, td").Each(func(_ int, cell *goquery.Selection) {
-				row = append(row, strings.Join(strings.Fields(cell.Text()), " "))
-			})
-			rows = append(rows, row)
-		})
-		o.table(rows)
-	default:
 		if !hasBlocks(n) {
-			o.paragraph(words(), false)
+			if item := words(n); item != "" {
+				o.paragraph(knowledge.ItemMark+item, true)
+			}
 			return
 		}
-		for child := n.FirstChild; child != nil; child = child.NextSibling {
-			if child.Type == html.ElementNode || child.Type == html.TextNode {
-				o.html(child)
-			}
+	case "dd":
+		if !hasBlocks(n) {
+			o.paragraph(words(n), true)
+			return
 		}
+	case "pre":
+		o.paragraph(goquery.NewDocumentFromNode(n).Text(), false)
+		return
+	case "table":
+		if rows, ok := tableRows(n); ok {
+			o.table(rows)
+			return
+		}
+	}
+	if depth >= deepest || !hasBlocks(n) {
+		o.paragraph(words(n), false)
+		return
+	}
+	// Words between blocks make a paragraph of their own.
+	var loose strings.Builder
+	flush := func() {
+		o.paragraph(strings.Join(strings.Fields(loose.String()), " "), false)
+		loose.Reset()
+	}
+	for child := n.FirstChild; child != nil; child = child.NextSibling {
+		if child.Type == html.ElementNode && (blocks[child.Data] || hasBlocks(child)) {
+			flush()
+			o.html(child, depth+1)
+		} else {
+			writeWords(&loose, child)
+		}
+	}
+	flush()
+}
+
+// tableRows returns the cells of a table; false for one that is there for the
+// layout: with one column, or with headings or tables in it.
+func tableRows(n *html.Node) (rows [][]string, ok bool) {
+	table := goquery.NewDocumentFromNode(n)
+	if table.Find("table table, h1, h2, h3, h4").Length() > 0 {
+		return nil, false
+	}
+	widest := 0
+	table.Find("tr").Each(func(_ int, tr *goquery.Selection) {
+		var row []string
+		tr.ChildrenFiltered("th, td").Each(func(_ int, cell *goquery.Selection) {
+			row = append(row, words(cell.Nodes[0]))
+		})
+		widest = max(widest, len(row))
+		rows = append(rows, row)
+	})
+	return rows, widest > 1
+}
+
+// words returns the text of a node with single spaces.
+func words(n *html.Node) string {
+	var b strings.Builder
+	writeWords(&b, n)
+	return strings.Join(strings.Fields(b.String()), " ")
+}
+
+func writeWords(b *strings.Builder, n *html.Node) {
+	switch {
+	case n.Type == html.TextNode:
+		b.WriteString(n.Data)
+	case n.Type == html.ElementNode && (n.Data == "br" || blocks[n.Data]):
+		b.WriteByte(' ')
+	}
+	for child := n.FirstChild; child != nil; child = child.NextSibling {
+		writeWords(b, child)
+	}
+	if n.Type == html.ElementNode && blocks[n.Data] {
+		b.WriteByte(' ')
 	}
 }
 
 var blocks = map[string]bool{
 	"h1": true, "h2": true, "h3": true, "h4": true, "h5": true, "h6": true, "p": true, "ul": true, "ol": true,
-	"li": true, "table": true, "div": true, "section": true, "article": true, "main": true, "dl": true,
-	"dt": true, "dd": true, "blockquote": true, "pre": true, "figure": true, "details": true, "body": true,
+	"li": true, "table": true, "tbody": true, "thead": true, "tr": true, "td": true, "th": true, "div": true, "section": true,
+	"article": true, "main": true, "dl": true, "dt": true, "dd": true, "blockquote": true, "pre": true, "figure": true,
+	"figcaption": true, "details": true, "summary": true, "body": true, "center": true, "address": true,
 }
 
+// hasBlocks reports whether a node holds blocks, directly or in inline elements.
 func hasBlocks(n *html.Node) bool {
 	for child := n.FirstChild; child != nil; child = child.NextSibling {
-		if child.Type == html.ElementNode && (blocks[child.Data] || hasBlocks(child)) {
+		if child.Type == html.ElementNode && (blocks[child.Data] || inlineHolds(child, 0)) {
+			return true
+		}
+	}
+	return false
+}
+
+// inlineHolds looks for blocks in an inline element, some levels deep: broken
+// pages have them there.
+func inlineHolds(n *html.Node, depth int) bool {
+	if depth > 4 {
+		return false
+	}
+	for child := n.FirstChild; child != nil; child = child.NextSibling {
+		if child.Type == html.ElementNode && (blocks[child.Data] || inlineHolds(child, depth+1)) {
 			return true
 		}
 	}

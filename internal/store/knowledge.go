@@ -1,34 +1,117 @@
 package store
 
 import (
+	"bytes"
 	"context"
+	"database/sql"
 	"encoding/json"
+	"errors"
 	"time"
 
 	"urgentparrot.example/internal/core/knowledge"
 )
 
+// SourceKind says where a source comes from.
+type SourceKind string
+
+// The kinds of sources.
+const (
+	FromFile SourceKind = "file" // uploaded; its content lies in the folder files
+	FromText SourceKind = "text" // typed; likewise
+	FromPage SourceKind = "page" // one web page
+	FromSite SourceKind = "site" // a website, followed within its prefix
+)
+
 // A Source is where passages come from.
 type Source struct {
 	ID, Name, Title, Hash string
+	Kind                  SourceKind
+	Address               string // page, site: where it begins
+	Options               SourceOptions
+	Every                 time.Duration // between readings; 0: by hand
 	Bytes                 int
-	Passages              int
-	ReadAt                time.Time
-	Error                 string // why the last reading failed, "" if it did not
+	Passages, Pages       int
+	Waiting               int       // passages whose meaning is not known yet
+	ReadAt                time.Time // last successful reading; zero: none yet
+	TriedAt               time.Time
+	NextAt                time.Time // zero: by hand
+	From, Until           time.Time // holds within; zero: no bound
+	Error                 string    // why the last reading failed, "" if it did not
 }
 
-const sourceColumns = `s.id, s.name, s.title, s.hash, s.bytes, s.read_at, s.error, (SELECT count(*) FROM passage p WHERE p.source_id = s.id)`
+// SourceOptions say how a source is read.
+type SourceOptions struct {
+	Prefix string `json:"prefix,omitempty"` // site: addresses that begin so are followed
+	Depth  int    `json:"depth,omitempty"`  // site: how many links away from the first page
+	Pages  int    `json:"pages,omitempty"`  // site: at most so many
+	Pairs  bool   `json:"pairs,omitempty"`  // page: headings that ask become questions with answers
+}
+
+// A Page is one document of a source.
+type Page struct {
+	ID, SourceID, Address, Title, Hash string
+	ETag, Modified                     string
+	Passages                           int
+	ReadAt                             time.Time
+	Error                              string
+}
+
+const sourceColumns = `s.id, s.name, s.title, s.hash, s.kind, s.address, s.options, s.every, s.bytes, s.read_at, s.tried_at, s.next_at, s.valid_from, s.valid_until, s.error,
+	(SELECT count(*) FROM passage p WHERE p.source_id = s.id), (SELECT count(*) FROM page g WHERE g.source_id = s.id),
+	(SELECT count(*) FROM passage p WHERE p.source_id = s.id AND p.model = '')`
 
 func scanSource(scan func(...any) error) (s Source, err error) {
-	var at int64
-	err = scan(&s.ID, &s.Name, &s.Title, &s.Hash, &s.Bytes, &at, &s.Error, &s.Passages)
-	s.ReadAt = fromMillis(at)
-	return s, err
+	var read, every int64
+	var tried, next, from, until sql.NullInt64
+	var options string
+	if err = scan(&s.ID, &s.Name, &s.Title, &s.Hash, &s.Kind, &s.Address, &options, &every, &s.Bytes, &read, &tried, &next, &from, &until, &s.Error, &s.Passages, &s.Pages, &s.Waiting); err != nil {
+		return s, err
+	}
+	s.Every = time.Duration(every) * time.Millisecond
+	if read > 0 {
+		s.ReadAt = fromMillis(read)
+	}
+	s.TriedAt, s.NextAt, s.From, s.Until = optional(tried), optional(next), optional(from), optional(until)
+	return s, json.Unmarshal([]byte(options), &s.Options)
+}
+
+// optional is a time that may be missing.
+func optional(ms sql.NullInt64) time.Time {
+	if !ms.Valid {
+		return time.Time{}
+	}
+	return fromMillis(ms.Int64)
+}
+
+// orNull is how a time that may be missing is kept.
+func orNull(t time.Time) sql.NullInt64 {
+	return sql.NullInt64{Int64: millis(t), Valid: !t.IsZero()}
 }
 
 // Sources returns all sources by name.
 func (s *Store) Sources(ctx context.Context) (list []Source, err error) {
-	err = s.reader.rows(ctx, `SELECT `+sourceColumns+` FROM source s ORDER BY s.name`, nil, func(scan func(...any) error) error {
+	return s.sources(ctx, `ORDER BY s.name`)
+}
+
+// DueSources returns the sources that are to be read again by a time.
+func (s *Store) DueSources(ctx context.Context, by time.Time) ([]Source, error) {
+	return s.sources(ctx, `WHERE s.next_at IS NOT NULL AND s.next_at <= ? ORDER BY s.next_at`, millis(by))
+}
+
+// Source returns the source with an id or a name, or ErrNotFound.
+func (s *Store) Source(ctx context.Context, key string) (Source, error) {
+	list, err := s.sources(ctx, `WHERE s.id = ?1 OR s.name = ?1 ORDER BY s.id <> ?1`, key)
+	if err == nil && len(list) == 0 {
+		return Source{}, ErrNotFound
+	}
+	if err != nil {
+		return Source{}, err
+	}
+	return list[0], nil
+}
+
+func (s *Store) sources(ctx context.Context, rest string, args ...any) (list []Source, err error) {
+	err = s.reader.rows(ctx, `SELECT `+sourceColumns+` FROM source s `+rest, args, func(scan func(...any) error) error {
 		source, err := scanSource(scan)
 		list = append(list, source)
 		return err
@@ -36,61 +119,178 @@ func (s *Store) Sources(ctx context.Context) (list []Source, err error) {
 	return list, err
 }
 
-// Source returns the source with an id or a name, or ErrNotFound.
-func (s *Store) Source(ctx context.Context, key string) (source Source, err error) {
-	err = s.reader.row(ctx, `SELECT id FROM source WHERE id = ?1 OR name = ?1`, []any{key}, &source.ID)
-	if err != nil {
-		return source, err
-	}
-	err = s.reader.rows(ctx, `SELECT `+sourceColumns+` FROM source s WHERE s.id = ?`, []any{source.ID}, func(scan func(...any) error) error {
-		source, err = scanSource(scan)
+// Pages returns the pages of a source, by address.
+func (s *Store) Pages(ctx context.Context, sourceID string) (list []Page, err error) {
+	err = s.reader.rows(ctx, `SELECT g.id, g.source_id, g.address, g.title, g.hash, g.etag, g.modified, g.read_at, g.error, (SELECT count(*) FROM passage p WHERE p.page_id = g.id)
+		FROM page g WHERE g.source_id = ? ORDER BY g.address`, []any{sourceID}, func(scan func(...any) error) error {
+		var p Page
+		var at int64
+		err := scan(&p.ID, &p.SourceID, &p.Address, &p.Title, &p.Hash, &p.ETag, &p.Modified, &at, &p.Error, &p.Passages)
+		p.ReadAt = fromMillis(at)
+		list = append(list, p)
 		return err
 	})
-	return source, err
-}
-
-// Passages returns the passages of a source, or of all for "", in order.
-func (s *Store) Passages(ctx context.Context, sourceID string) (list []knowledge.Passage, err error) {
-	err = s.reader.rows(ctx, `SELECT p.id, p.source_id, s.name, s.title, p.trail, p.question, p.text, p.position, s.read_at
-		FROM passage p JOIN source s ON s.id = p.source_id WHERE ?1 = '' OR s.id = ?1 ORDER BY s.name, p.position`,
-		[]any{sourceID}, func(scan func(...any) error) error {
-			var p knowledge.Passage
-			var trail string
-			var at int64
-			if err := scan(&p.ID, &p.SourceID, &p.Source, &p.Title, &trail, &p.Question, &p.Text, &p.Position, &at); err != nil {
-				return err
-			}
-			p.ReadAt = fromMillis(at)
-			list = append(list, p)
-			return json.Unmarshal([]byte(trail), &list[len(list)-1].Trail)
-		})
 	return list, err
 }
 
-// PutSource keeps a source with its passages in place of what it had. A source
-// of the same name keeps its id.
-func (t *Tx) PutSource(source Source, passages []knowledge.Passage) (id string, err error) {
-	err = t.row(`INSERT INTO source (id, name, title, hash, bytes, read_at, error) VALUES (?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT (name) DO UPDATE SET title = excluded.title, hash = excluded.hash, bytes = excluded.bytes, read_at = excluded.read_at, error = excluded.error
+const passageColumns = `p.id, p.source_id, s.name, g.title, g.address, p.trail, p.question, p.text, p.position, g.read_at, s.valid_from, s.valid_until, p.model, p.views
+	FROM passage p JOIN source s ON s.id = p.source_id JOIN page g ON g.id = p.page_id`
+
+// Passages returns the passages of a source, or of all for "", in order. Vectors
+// that another model made are left out.
+func (s *Store) Passages(ctx context.Context, sourceID, model string) (list []knowledge.Passage, err error) {
+	query, args := `SELECT `+passageColumns+` ORDER BY s.name, g.address, p.position`, []any{}
+	if sourceID != "" {
+		query, args = `SELECT `+passageColumns+` WHERE p.source_id = ? ORDER BY g.address, p.position`, []any{sourceID}
+	}
+	return s.passages(ctx, query, model, args...)
+}
+
+func (s *Store) passages(ctx context.Context, query, model string, args ...any) (list []knowledge.Passage, err error) {
+	err = s.reader.rows(ctx, query, args, func(scan func(...any) error) error {
+		var p knowledge.Passage
+		var trail []byte
+		var made string
+		var views []byte
+		var at int64
+		var from, until sql.NullInt64
+		if err := scan(&p.ID, &p.SourceID, &p.Source, &p.Title, &p.Address, &trail, &p.Question, &p.Text, &p.Position, &at, &from, &until, &made, &views); err != nil {
+			return err
+		}
+		p.ReadAt, p.From, p.Until = fromMillis(at), optional(from), optional(until)
+		if made == model {
+			p.Views = knowledge.Codes(views, len(p.Said()))
+		}
+		list = append(list, p)
+		if bytes.Equal(trail, []byte("[]")) {
+			return nil
+		}
+		return json.Unmarshal(trail, &list[len(list)-1].Trail)
+	})
+	return list, err
+}
+
+// PassagesWithout returns passages whose vectors a model has not made yet, at
+// most limit.
+func (s *Store) PassagesWithout(ctx context.Context, model string, limit int) ([]knowledge.Passage, error) {
+	return s.passages(ctx, `SELECT `+passageColumns+` WHERE p.model <> ? LIMIT ?`, model, model, limit)
+}
+
+// PutViews keeps the vectors of passages. Those of passages that are gone are
+// dropped.
+func (t *Tx) PutViews(model string, passages []knowledge.Passage) error {
+	for _, p := range passages {
+		table := "passage"
+		if p.SourceID == HouseSource {
+			table = "house_answer"
+		}
+		if _, err := t.exec(`UPDATE `+table+` SET model = ?, views = ? WHERE id = ?`, model, knowledge.Joined(p.Views), p.ID); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// AddSource keeps a source that is to be read; of one with the same name it keeps
+// the id and changes how it is read.
+func (t *Tx) AddSource(s Source, now time.Time) (id string, err error) {
+	err = t.row(`INSERT INTO source (id, name, title, hash, bytes, read_at, kind, address, options, every, next_at, valid_from, valid_until)
+		VALUES (?, ?, ?, '', 0, 0, ?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, address = excluded.address, options = excluded.options, every = excluded.every,
+		next_at = excluded.next_at, valid_from = excluded.valid_from, valid_until = excluded.valid_until
 		RETURNING id`,
-		[]any{source.ID, source.Name, source.Title, source.Hash, source.Bytes, millis(source.ReadAt), source.Error}, &id)
+		[]any{s.ID, s.Name, s.Title, s.Kind, s.Address, asJSON(s.Options), s.Every.Milliseconds(), orNull(s.NextAt), orNull(s.From), orNull(s.Until)}, &id)
 	if err != nil {
 		return "", err
 	}
-	if _, err := t.exec(`DELETE FROM passage WHERE source_id = ?`, id); err != nil {
-		return "", err
+	return id, t.event("source.changed", id, map[string]any{"source": id, "name": s.Name}, now)
+}
+
+// ChangeSource changes when a source is read and holds.
+func (t *Tx) ChangeSource(s Source, now time.Time) error {
+	n, err := t.exec(`UPDATE source SET every = ?, next_at = ?, valid_from = ?, valid_until = ? WHERE id = ?`,
+		s.Every.Milliseconds(), orNull(s.NextAt), orNull(s.From), orNull(s.Until), s.ID)
+	if err == nil && n == 0 {
+		err = ErrNotFound
 	}
-	for i, p := range passages {
-		trail := p.Trail
+	if err != nil {
+		return err
+	}
+	return t.event("source.changed", s.ID, map[string]any{"source": s.ID, "name": s.Name}, now)
+}
+
+// A ReadPage is a page that was read, or could not be.
+type ReadPage struct {
+	Page
+	Unchanged bool // since the last reading: its passages stay
+	Passages  []knowledge.Passage
+}
+
+// PutReading keeps what a reading of a source came to. Pages that are unchanged,
+// or could not be read, keep their passages; with whole, pages that are not
+// among them are gone, and lose theirs.
+func (t *Tx) PutReading(s Source, pages []ReadPage, whole bool, now time.Time) error {
+	n, err := t.exec(`UPDATE source SET title = CASE WHEN ? = '' THEN title ELSE ? END, hash = ?, bytes = ?, read_at = ?, tried_at = ?, next_at = ?, error = ? WHERE id = ?`,
+		s.Title, s.Title, s.Hash, s.Bytes, millis(s.ReadAt), millis(now), orNull(s.NextAt), s.Error, s.ID)
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	kept := []string{}
+	passages := 0
+	for _, p := range pages {
+		kept = append(kept, p.Address)
+		passages += len(p.Passages)
+		if err := t.putPage(s.ID, p, now); err != nil {
+			return err
+		}
+	}
+	if whole {
+		if _, err := t.exec(`DELETE FROM page WHERE source_id = ? AND address NOT IN (SELECT value FROM json_each(?))`, s.ID, asJSON(kept)); err != nil {
+			return err
+		}
+	}
+	return t.event("source.read", s.ID, map[string]any{"source": s.ID, "name": s.Name, "passages": passages, "error": s.Error}, now)
+}
+
+func (t *Tx) putPage(sourceID string, p ReadPage, now time.Time) error {
+	if p.Error != "" || p.Unchanged {
+		// A page that was never read is kept too, so that its error is seen.
+		_, err := t.exec(`INSERT INTO page (id, source_id, address, title, hash, read_at, error) VALUES (?, ?, ?, ?, '', ?, ?)
+			ON CONFLICT (source_id, address) DO UPDATE SET error = excluded.error`,
+			p.ID, sourceID, p.Address, p.Title, millis(now), p.Error)
+		return err
+	}
+	var id string
+	if err := t.row(`INSERT INTO page (id, source_id, address, title, hash, etag, modified, read_at, error) VALUES (?, ?, ?, ?, ?, ?, ?, ?, '')
+		ON CONFLICT (source_id, address) DO UPDATE SET title = excluded.title, hash = excluded.hash, etag = excluded.etag, modified = excluded.modified, read_at = excluded.read_at, error = ''
+		RETURNING id`, []any{p.ID, sourceID, p.Address, p.Title, p.Hash, p.ETag, p.Modified, millis(now)}, &id); err != nil {
+		return err
+	}
+	if _, err := t.exec(`DELETE FROM passage WHERE page_id = ?`, id); err != nil {
+		return err
+	}
+	for i, passage := range p.Passages {
+		trail := passage.Trail
 		if trail == nil {
 			trail = []string{}
 		}
-		if _, err := t.exec(`INSERT INTO passage (id, source_id, position, trail, question, text) VALUES (?, ?, ?, ?, ?, ?)`,
-			p.ID, id, i, asJSON(trail), p.Question, p.Text); err != nil {
-			return "", err
+		if _, err := t.exec(`INSERT INTO passage (id, source_id, page_id, position, trail, question, text) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			passage.ID, sourceID, id, i, asJSON(trail), passage.Question, passage.Text); err != nil {
+			return err
 		}
 	}
-	return id, t.event("source.read", id, map[string]any{"source": id, "name": source.Name, "passages": len(passages)}, source.ReadAt)
+	return nil
+}
+
+// FailReading notes that a source could not be read; what it had stays.
+func (t *Tx) FailReading(s Source, now time.Time) error {
+	if _, err := t.exec(`UPDATE source SET error = ?, tried_at = ?, next_at = ? WHERE id = ?`, s.Error, millis(now), orNull(s.NextAt), s.ID); err != nil {
+		return err
+	}
+	return t.event("source.failed", s.ID, map[string]any{"source": s.ID, "name": s.Name, "error": s.Error}, now)
 }
 
 // RemoveSource removes a source and its passages, or returns ErrNotFound.
@@ -103,4 +303,13 @@ func (t *Tx) RemoveSource(id string, now time.Time) error {
 		return ErrNotFound
 	}
 	return t.event("source.removed", id, map[string]any{"source": id}, now)
+}
+
+// PassageText returns what a passage or house answer says, or ErrNotFound.
+func (s *Store) PassageText(ctx context.Context, id string) (text string, err error) {
+	err = s.reader.row(ctx, `SELECT text FROM passage WHERE id = ?`, []any{id}, &text)
+	if errors.Is(err, ErrNotFound) {
+		err = s.reader.row(ctx, `SELECT answer FROM house_answer WHERE id = ?`, []any{id}, &text)
+	}
+	return text, err
 }

@@ -53,6 +53,7 @@ type Commit struct {
 	Send     *Effect  // carries the reply and gets its id; nil where the channel fetches
 	Rows     []dialogue.WriteRow
 	Effects  []Effect
+	Gaps     []GapQuestion
 	Happened []string // what is put in line with the messages
 }
 
@@ -121,6 +122,11 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	if c.Escalate != nil {
 		if _, err := t.exec(`UPDATE conversation SET reason = ?, summary = ?, priority = ?, waiting_since = ? WHERE id = ?`,
 			c.Escalate.Reason, asJSON(c.Escalate.Summary), c.Escalate.Priority, millis(now), id); err != nil {
+			return false, err
+		}
+	}
+	for _, q := range c.Gaps {
+		if err := t.noteGap(q, id, turn.ID, now); err != nil {
 			return false, err
 		}
 	}

@@ -27,3 +27,15 @@ func (c Candidate) Words(limit int) string {
 func (c Candidate) Cite() Citation {
 	return Citation{PassageID: c.ID, Source: c.Source, Title: c.Title, Question: c.Question, Address: c.Address, Trail: c.Trail, Text: c.Text}
 }
+
+// Label names what a candidate is about, for asking whether it is meant: its
+// question or its innermost heading.
+func (c Candidate) Label() string {
+	if c.Question != "" {
+		return c.Question
+	}
+	if len(c.Trail) > 0 {
+		return c.Trail[len(c.Trail)-1]
+	}
+	return c.Title
+}

@@ -1,8 +1,8 @@
 package answer
 
 import (
-	"math"
-	"regexp"
+	"cmp"
+	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/core/knowledge"
@@ -12,212 +12,161 @@ import (
 // A Candidate is a passage weighed as the answer to a question.
 type Candidate struct {
 	knowledge.Hit
+	Features   Features
 	Coverage   float64   // share of the question's telling words it holds, 0 to 1
+	Meaning    float64   // likeness of its best sentence or heading to the question, -1 to 1; 0 while it is not known
 	Confidence float64   // that it answers the question, 0 to 1
 	Missing    []string  // telling words of the question that it does not hold
 	Quote      text.Span // the sentences of the passage that answer
+	rank       float64
 }
 
-// The most that a passage and a house answer can be sure of: where both answer
-// fully, the house answer is said.
-const (
-	mostOfPassage = 0.95
-	mostOfHouse   = 0.98
-)
+// A Finder finds passages for questions. It is safe for concurrent use.
+type Finder struct {
+	Index  *knowledge.Index
+	Scope  knowledge.Scope
+	Encode func(string) []float32 // nil: passages are found by their words only
 
-// considered is how many of the best passages are looked at closely.
-const considered = 8
+	Weights *Weights // nil: those that were fitted
+}
 
-// Find returns the passages that may answer a question, the most confident
-// first; none when the question holds no telling word. Follow-up questions take
-// their subject from previous, the question before it ("" if none).
-//
-// Confidence is the share of the telling words covered, once weighted by rarity
-// and once counted, so that one uncovered word pulls it down however common it
-// is; weighed by how well one stretch of the passage holds them together, and by
-// whether it has the kind of fact that was asked for. A house answer counts by
-// its question's likeness.
-func Find(ix *knowledge.Index, question, previous string) []Candidate {
-	terms := ix.Analyzer().Telling(question)
-	wanted := wantedFact(question)
-	if wanted != nil {
-		lighten(terms)
+// considered is how many of the best passages by words, and of the best by
+// meaning, are looked at closely.
+const considered = 20
+
+// Found is what was found for one question.
+type Found struct {
+	Mended     string // the question with misspelt words mended
+	Candidates []Candidate
+}
+
+// kept is how many candidates are returned.
+const kept = 8
+
+// Find returns the passages that may answer a question, the best first; none
+// when the question holds no telling word. Follow-up questions take their
+// subject from previous, the question before it ("" if none).
+func (f Finder) Find(asked, previous string) Found {
+	q := understand(f.Index, asked)
+	found := Found{Mended: q.mended}
+	if q.telling() == 0 {
+		return found
 	}
-	asked := countTelling(terms)
-	if asked == 0 {
-		return nil
+	meant := q.mended
+	if previous != "" && isFollowUp(q.mended) {
+		meant = q.carryOver(f.Index, previous)
 	}
-	if previous != "" && isFollowUp(question) {
-		terms = append(terms, carriedOver(ix, previous)...)
-		if wanted == nil {
-			wanted = wantedFact(previous)
+	var meaning knowledge.Meaning
+	if f.Encode != nil {
+		meaning = knowledge.NewMeaning(f.Encode(meant))
+	}
+	wants := q.wants()
+	hits := f.Index.ByWords(wants, f.Scope, considered)
+	for _, hit := range f.Index.ByMeaning(meaning, f.Scope, considered) {
+		if !slices.ContainsFunc(hits, hit.Same) {
+			hit.Score = f.Index.Score(hit, wants)
+			hits = append(hits, hit)
 		}
 	}
-	var candidates []Candidate
-	for _, hit := range ix.Search(terms, considered) {
-		c := Candidate{Hit: hit}
-		var missing []text.Term
-		c.Coverage, missing = ix.Coverage(hit, terms)
-		for _, t := range missing {
-			if !t.Light {
-				c.Missing = append(c.Missing, t.Word)
+	weights := f.Weights
+	if weights == nil {
+		weights = &fitted
+	}
+	w := weigher{f.Index, &q, meaning, f.Index.Analyzer(), weights}
+	for _, hit := range hits {
+		found.Candidates = append(found.Candidates, w.weigh(hit))
+	}
+	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
+	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
+	for i := range found.Candidates {
+		next := 0.0
+		for _, other := range found.Candidates[i+1:] {
+			if !w.agree(found.Candidates[i], other) {
+				next = other.rank
+				break
 			}
 		}
-		best := 0.0
-		c.Quote, best = quote(ix, hit, terms)
-		together := 0.6 + 0.4*best
-		counted := 1 - float64(countTelling(missing))/float64(asked)
-		c.Confidence = c.Coverage * counted * together
-		most := mostOfPassage
-		if hit.Question != "" {
-			most = mostOfHouse
-			likeness := ix.Likeness(terms, hit.Question)
-			c.Quote = text.Span{Start: 0, End: len(hit.Text)}
-			c.Confidence = math.Max(c.Confidence*0.9, likeness*math.Sqrt(c.Coverage))
+		c := &found.Candidates[i]
+		c.Features.Margin = c.rank - next
+		c.Confidence = weights.confidence(c.Features)
+		if i > 0 {
+			c.Confidence = min(c.Confidence, found.Candidates[i-1].Confidence)
 		}
-		if wanted != nil && !wanted.MatchString(hit.Text) {
-			c.Confidence *= 0.6
-		}
-		c.Confidence = math.Min(c.Confidence, most)
-		candidates = append(candidates, c)
 	}
-	sortByConfidence(candidates)
-	return candidates
+	return found
 }
 
-func sortByConfidence(candidates []Candidate) {
-	// Insertion sort: few candidates, nearly sorted already, and stable.
-	for i := 1; i < len(candidates); i++ {
-		for j := i; j > 0 && candidates[j].Confidence > candidates[j-1].Confidence; j-- {
-			candidates[j], candidates[j-1] = candidates[j-1], candidates[j]
-		}
-	}
-}
-
-// quoteRunes is about how long a quoted answer may grow.
-const quoteRunes = 320
-
-// quote picks the one to three neighbouring sentences that hold most of the
-// question's words, and returns how much they hold.
-func quote(ix *knowledge.Index, hit knowledge.Hit, terms []text.Term) (text.Span, float64) {
-	sentences := ix.Sentences(hit, terms)
-	if len(sentences) == 0 {
-		return text.Span{}, 0
-	}
-	first, best := 0, -1.0
-	for i, s := range sentences {
-		if score := s.Covered + 0.5*s.Own; score > best+1e-9 {
-			first, best = i, score
-		}
-	}
-	covered := sentences[first].Covered
-	last := first
-	says := func(i int) string { return hit.Text[sentences[i].Start:sentences[i].End] }
-	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
-	switch {
-	case isItem(says(first)) || strings.HasSuffix(says(first), ":"):
-		// A list is said whole, with the sentence that introduces it.
-		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
-			last++
-		}
-		for first > 0 && (isItem(says(first-1)) || isItem(says(first)) && strings.HasSuffix(says(first-1), ":")) && fits(first-1, last) {
-			first--
-		}
-	default:
-		for last+1 < len(sentences) && last-first < 2 && fits(first, last+1) && (sentences[last+1].Own > 0 || leansBack(says(last+1))) {
-			last++
-		}
-		for first > 0 && leansBack(says(first)) && fits(first-1, last) {
-			first--
-		}
-	}
-	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, covered
-}
-
-// isItem reports whether a line is an item of a list, as the reading marks them.
-func isItem(line string) bool { return strings.HasPrefix(line, knowledge.ItemMark) }
-
-var leaning = regexp.MustCompile(`^(?:It|They|This|These|That|Those|He|She|Otherwise|However|But|If not|In that case|Then|Both|Each of|The same)\b`)
-
-// leansBack reports whether a sentence needs the one before it to be understood.
-func leansBack(sentence string) bool { return leaning.MatchString(sentence) }
-
-var (
-	asksWhen = regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often))\b`)
-	asksCost = regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge)s?|price|cost|costs|fare)\b`)
-	hasTime  = regexp.MustCompile(`(?i)\d|\b(?:minutes?|hours?|days?|weeks?|months?|daily|hourly|morning|noon|evening|night|always|never|anytime|any time|one|two|three|four|five|ten)\b`)
-	hasCost  = regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)|\b(?:free|no charge|no extra|costs? nothing|included|half (?:fare|price))\b`)
-)
-
-// wantedFact returns what an answer to the question must hold, or nil: "when"
-// asks for a time, "how much" for an amount.
-func wantedFact(question string) *regexp.Regexp {
-	switch {
-	case asksCost.MatchString(question):
-		return hasCost
-	case asksWhen.MatchString(question):
-		return hasTime
-	}
-	return nil
-}
-
-// factWords name the kind of fact that is asked for. What answers need not hold
-// them: "dogs travel free" answers what a dog costs.
-var factWords = map[string]bool{
-	"cost": true, "costs": true, "price": true, "prices": true, "fare": true, "fares": true, "charge": true, "charges": true,
-	"time": true, "times": true, "long": true, "often": true,
-}
-
-// lighten makes light words of those that only name the kind of fact, if others
-// are left.
-func lighten(terms []text.Term) {
-	left := 0
-	for _, t := range terms {
-		if !t.Light && !factWords[t.Word] {
-			left++
-		}
-	}
-	for i := range terms {
-		terms[i].Light = terms[i].Light || left > 0 && factWords[terms[i].Word]
-	}
-}
-
-var followUp = regexp.MustCompile(`(?i)^(?:and|what about|how about|and what about|also)\b`)
-
-// isFollowUp reports whether a question needs the one before it: it starts with
-// "and", "what about", or holds next to nothing of its own.
-func isFollowUp(question string) bool {
-	return followUp.MatchString(question) && len(text.Words(question)) <= 6
-}
-
-// carriedOver returns what a follow-up takes from the question before it, as
-// light words: all but its subject, the rarest word, which the follow-up
-// replaces. "And for dogs?" after a question about bicycles asks the same about
-// dogs.
-func carriedOver(ix *knowledge.Index, previous string) []text.Term {
-	terms := ix.Analyzer().Telling(previous)
+// carryOver adds what a follow-up takes from the question before it, as light
+// words: all but its subject, the rarest word, which the follow-up replaces.
+// "And for dogs?" after a question about bicycles asks the same about dogs. It
+// returns the whole question.
+func (q *question) carryOver(ix *knowledge.Index, previous string) string {
+	before := understand(ix, previous)
 	subject := -1
-	for i, t := range terms {
-		if !t.Light && (subject < 0 || ix.Rarity(t.Stem) > ix.Rarity(terms[subject].Stem)) {
+	for i, t := range before.terms {
+		if !t.Light && (subject < 0 || t.weight > before.terms[subject].weight) {
 			subject = i
 		}
 	}
-	var carried []text.Term
-	for i, t := range terms {
-		if i != subject {
-			t.Light = true
-			carried = append(carried, t)
+	meant := before.mended
+	for i, t := range before.terms {
+		if i == subject {
+			meant = strings.Replace(meant, t.Word, followUp.ReplaceAllString(strings.Trim(q.mended, " ?.!"), ""), 1)
+			continue
 		}
+		if slices.ContainsFunc(q.terms, func(o term) bool { return o.Stem == t.Stem }) {
+			continue
+		}
+		if !t.Light {
+			t.Light = true
+			t.weight *= lightWeight
+		}
+		q.terms = append(q.terms, t)
 	}
-	return carried
+	if q.fact == nil {
+		q.fact = before.fact
+	}
+	return meant
 }
 
-// countTelling counts the terms that are not light.
-func countTelling(terms []text.Term) (n int) {
-	for _, t := range terms {
-		if !t.Light {
-			n++
+// Passage weighs one passage that was found for a question; it reports false if
+// it is not among those found.
+func (f Finder) Passage(asked, id string) (Candidate, bool) {
+	for _, c := range f.Find(asked, "").Candidates {
+		if c.ID == id {
+			return c, true
 		}
 	}
-	return n
+	return Candidate{}, false
+}
+
+// Like returns how like a question is to the nearest of some examples, by words
+// or by meaning, 0 to 1.
+func (f Finder) Like(asked string, examples []string) (best float64) {
+	if len(examples) == 0 {
+		return 0
+	}
+	var meant []float32
+	if f.Encode != nil {
+		meant = f.Encode(asked)
+	}
+	for _, example := range examples {
+		best = max(best, f.Shared(asked, example))
+		if meant != nil {
+			sum := 0.0
+			for i, v := range f.Encode(example) {
+				sum += float64(v) * float64(meant[i])
+			}
+			best = max(best, sum)
+		}
+	}
+	return best
+}
+
+// Shared compares two texts by their telling words: twice the weight they share
+// over the weight of both (Dice), 0 to 1.
+func (f Finder) Shared(a, b string) float64 {
+	q := understand(f.Index, a)
+	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
+	return w.likeness(b)
 }

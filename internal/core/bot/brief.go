@@ -22,6 +22,8 @@ type Brief struct {
 	Tools        []string            `yaml:"tools"`
 	Capture      *Capture            `yaml:"capture"`
 	Escalate     Escalate            `yaml:"escalate"`
+	Forbidden    []Rule              `yaml:"forbidden"`     // what the bot must not answer
+	OffTopic     *OffTopic           `yaml:"off_topic"`     // none: what is off topic is not known
 	WhileWaiting string              `yaml:"while_waiting"` // answer, acknowledge
 	Wordings     map[string][]string `yaml:"wordings"`
 
@@ -45,6 +47,23 @@ type Escalate struct {
 	To     string   `yaml:"to"`     // the mail address of those who answer
 }
 
+// A Rule is something that the bot must not answer itself, such as advice that
+// only a professional may give.
+type Rule struct {
+	About     string   `yaml:"about"`
+	Questions []string `yaml:"questions"` // examples of what falls under it
+	Reply     string   `yaml:"reply"`     // what is said, word for word
+}
+
+// OffTopic says what has nothing to do with the business.
+type OffTopic struct {
+	Questions []string `yaml:"questions"` // examples
+}
+
+// DefaultThreshold is the confidence from which a bot answers if its brief does
+// not say.
+const DefaultThreshold = 0.55
+
 // The reasons to escalate.
 const (
 	OnNotKnown = "not known"
@@ -55,46 +74,50 @@ const (
 // The wordings that a brief may set, each a list to choose from. A sentence of
 // fact never comes from here.
 const (
-	Greeting    = "greeting"     // before the first reply
-	Welcome     = "welcome"      // when there was only a greeting
-	Thanked     = "thanked"      // when the customer says thank you
-	Farewell    = "farewell"     // when the customer says goodbye
-	WhoIAm      = "who_i_am"     // when asked whether it is a robot
-	Named       = "named"        // before an answer, when the name was given
-	Noted       = "noted"        // when a detail was given
-	HowToHelp   = "how_to_help"  // when nothing was asked
-	NotKnown    = "not_known"    // no answer, nobody is told
-	HandedOver  = "handed_over"  // no answer, people are told
-	WishGranted = "wish_granted" // a person was asked for
-	Calm        = "calm"         // the customer is angry, people are told
-	Waiting     = "waiting"      // more was said while waiting for a person
-	AlreadyTold = "already_told" // a person was asked for again while waiting
-	Again       = "again"        // before an answer given a moment ago
-	PartUnknown = "part_unknown" // one of several questions has no answer
+	Greeting     = "greeting"     // before the first reply
+	Welcome      = "welcome"      // when there was only a greeting
+	Thanked      = "thanked"      // when the customer says thank you
+	Farewell     = "farewell"     // when the customer says goodbye
+	WhoIAm       = "who_i_am"     // when asked whether it is a robot
+	Named        = "named"        // before an answer, when the name was given
+	Noted        = "noted"        // when a detail was given
+	HowToHelp    = "how_to_help"  // when nothing was asked
+	NotKnown     = "not_known"    // no answer, nobody is told
+	HandedOver   = "handed_over"  // no answer, people are told
+	WishGranted  = "wish_granted" // a person was asked for
+	Calm         = "calm"         // the customer is angry, people are told
+	Waiting      = "waiting"      // more was said while waiting for a person
+	AlreadyTold  = "already_told" // a person was asked for again while waiting
+	Again        = "again"        // before an answer given a moment ago
+	PartUnknown  = "part_unknown" // one of several questions has no answer
+	OffTopicSaid = "off_topic"    // what was asked has nothing to do with the business
+	WhichOne     = "which_one"    // before the answers that may be meant
 )
 
 var defaults = map[string][]string{
-	Greeting:    {"Hello{{ contact.first_name.hasValue() ? ' ' + contact.first_name.value() : '' }}!"},
-	Welcome:     {"How can I help?"},
-	Thanked:     {"You're welcome.", "Glad to help."},
-	Farewell:    {"Goodbye, and thank you.", "Thank you, goodbye."},
-	WhoIAm:      {"I'm {{ bot }}, an automated assistant. If you would rather talk to a person, just say so."},
-	Named:       {"Thank you, {{ contact.first_name.orValue('') }}."},
-	Noted:       {"Thank you{{ contact.first_name.hasValue() ? ', ' + contact.first_name.value() : '' }}, I have noted that."},
-	HowToHelp:   {"How can I help?", "What would you like to know?"},
-	NotKnown:    {"I don't know that, and I would rather not guess."},
-	HandedOver:  {"I don't know that, and I would rather not guess. I have asked a colleague, who will answer you here."},
-	WishGranted: {"Of course. I have asked a colleague to come in; they will answer you here."},
-	Calm:        {"I'm sorry about this. I have asked a colleague to look into it at once; they will answer you here."},
-	Waiting:     {"Thank you, I have added that for my colleague.", "Noted. My colleague will see this too."},
-	AlreadyTold: {"A colleague has been asked already, and will answer you here.", "My colleagues know that you are waiting, and will answer you here."},
-	Again:       {"As I said:", "To repeat:"},
-	PartUnknown: {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
+	Greeting:     {"Hello{{ contact.first_name.hasValue() ? ' ' + contact.first_name.value() : '' }}!"},
+	Welcome:      {"How can I help?"},
+	Thanked:      {"You're welcome.", "Glad to help."},
+	Farewell:     {"Goodbye, and thank you.", "Thank you, goodbye."},
+	WhoIAm:       {"I'm {{ bot }}, an automated assistant. If you would rather talk to a person, just say so."},
+	Named:        {"Thank you, {{ contact.first_name.orValue('') }}."},
+	Noted:        {"Thank you{{ contact.first_name.hasValue() ? ', ' + contact.first_name.value() : '' }}, I have noted that."},
+	HowToHelp:    {"How can I help?", "What would you like to know?"},
+	NotKnown:     {"I don't know that, and I would rather not guess."},
+	HandedOver:   {"I don't know that, and I would rather not guess. I have asked a colleague, who will answer you here."},
+	WishGranted:  {"Of course. I have asked a colleague to come in; they will answer you here."},
+	Calm:         {"I'm sorry about this. I have asked a colleague to look into it at once; they will answer you here."},
+	Waiting:      {"Thank you, I have added that for my colleague.", "Noted. My colleague will see this too."},
+	AlreadyTold:  {"A colleague has been asked already, and will answer you here.", "My colleagues know that you are waiting, and will answer you here."},
+	Again:        {"As I said:", "To repeat:"},
+	OffTopicSaid: {"That is not something I can help with. Ask me about {{ workspace }}."},
+	WhichOne:     {"Which of these do you mean?"},
+	PartUnknown:  {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
 }
 
 // Parse reads a brief. The error is document.Problems.
 func Parse(file string, source []byte) (Brief, error) {
-	b := Brief{Threshold: 0.5, WhileWaiting: "answer"}
+	b := Brief{Threshold: DefaultThreshold, WhileWaiting: "answer"}
 	c := document.Decode(file, source, &b)
 	if c.Failed() {
 		return b, c.Err()
@@ -104,7 +127,7 @@ func Parse(file string, source []byte) (Brief, error) {
 		c.Wrong("$.name", "a bot needs a name that it goes by")
 	}
 	if b.Threshold <= 0 || b.Threshold >= 1 {
-		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.5 is a good start")
+		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.55 is a good start")
 	}
 	if b.WhileWaiting != "answer" && b.WhileWaiting != "acknowledge" {
 		c.Wrong("$.while_waiting", "%q is not known here; it is answer or acknowledge", b.WhileWaiting)
@@ -116,6 +139,11 @@ func Parse(file string, source []byte) (Brief, error) {
 	}
 	if b.Escalate.Notify != "" && b.Escalate.To == "" {
 		c.Wrong("$.escalate.to", "say which mail address is told")
+	}
+	for i, rule := range b.Forbidden {
+		if rule.About == "" || rule.Reply == "" || len(rule.Questions) == 0 {
+			c.Wrong(fmt.Sprintf("$.forbidden[%d]", i), "a forbidden matter needs about, questions (examples) and reply")
+		}
 	}
 	b.wordings = map[string][]template.Template{}
 	for _, key := range slices.Sorted(maps.Keys(defaults)) {

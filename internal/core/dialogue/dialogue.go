@@ -8,7 +8,6 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
-	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/template"
 	"urgentparrot.example/internal/core/workspace"
 )
@@ -29,6 +28,7 @@ type State struct {
 	Lead         Lead          `json:"-"` // kept in a column of its own
 	Open         *OpenQuestion `json:"open,omitempty"`
 	Asked        []Asked       `json:"asked,omitempty"` // the latest questions, at most keptQuestions
+	Choice       *Choice       `json:"choice,omitempty"`
 	LastQuestion string        `json:"last_question,omitempty"`
 	Replies      int           `json:"replies,omitempty"` // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`
@@ -42,6 +42,18 @@ type OpenQuestion struct {
 	Missing   string         `json:"missing"`
 	Question  string         `json:"question"` // what the customer had asked
 	Tries     int            `json:"tries"`
+}
+
+// A Choice waits for the customer to say which of several answers is meant.
+type Choice struct {
+	Question string   `json:"question"`
+	Options  []Option `json:"options"`
+}
+
+// An Option is one of the answers that may be meant.
+type Option struct {
+	Label     string `json:"label"`
+	PassageID string `json:"passage_id"`
 }
 
 // Asked is a question and what became of it.
@@ -64,7 +76,7 @@ type Snapshot struct {
 	Tools     []Tool // that the brief may use
 	Settings  workspace.Settings
 	Channel   workspace.Channel
-	Index     *knowledge.Index
+	Finder    answer.Finder        // of what the bot may answer from
 	Elapsed   func() time.Duration // for the trace; may be nil
 }
 
@@ -170,6 +182,7 @@ type Trace struct {
 type Understood struct {
 	answer.Part
 	Outcome  string    `json:"outcome"`
+	Mended   string    `json:"mended,omitempty"` // with misspelt words mended, if any were
 	Passages []Weighed `json:"passages,omitempty"`
 }
 
@@ -181,6 +194,7 @@ type Weighed struct {
 	Text       string   `json:"text"`
 	Score      float64  `json:"score"`
 	Coverage   float64  `json:"coverage"`
+	Meaning    float64  `json:"meaning"`
 	Confidence float64  `json:"confidence"`
 	Missing    []string `json:"missing,omitempty"`
 	Quoted     bool     `json:"quoted,omitempty"`

@@ -9,12 +9,17 @@ import (
 	"time"
 
 	"urgentparrot.example/demo"
+	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/reading"
 )
+
+// encoded remembers what was encoded: every test reads the same knowledge.
+var encoded = map[string]knowledge.Code{}
 
 // frontDesk is the demo's front desk with its knowledge, nobody having written.
 func frontDesk(t testing.TB) dialogue.Snapshot {
@@ -67,7 +72,21 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s.Index = knowledge.Build(s.Settings.Analyzer(), passages)
+	e, err := encoder.Shared()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, p := range passages {
+		for _, said := range p.Said() {
+			code, ok := encoded[said]
+			if !ok {
+				code = knowledge.Pack(e.Encode(said))
+				encoded[said] = code
+			}
+			passages[i].Views = append(passages[i].Views, code)
+		}
+	}
+	s.Finder = answer.Finder{Index: knowledge.Build(s.Settings.Analyzer(), passages), Encode: e.Encode}
 	s.Now = time.Date(2026, 11, 24, 9, 0, 0, 0, s.Settings.Zone()) // a Tuesday
 	return s
 }

@@ -155,7 +155,7 @@ func (t *turn) escalate(reason string) {
 
 // reply deals with each thing that was asked.
 func (t *turn) reply() {
-	if t.state.Open != nil && t.fillOpen() {
+	if t.state.Open != nil && t.fillOpen() || t.state.Choice != nil && t.chosen() {
 		return
 	}
 	parts := answer.Split(t.said)
@@ -204,13 +204,7 @@ func (t *turn) asksSomething(statement string) bool {
 			return false
 		}
 	}
-	telling := 0
-	for _, term := range t.Index.Analyzer().Telling(statement) {
-		if !term.Light {
-			telling++
-		}
-	}
-	return telling >= 2 || telling == 1 && t.state.Open == nil && t.Index.Knows(t.Index.Analyzer().Telling(statement)[0].Stem)
+	return t.Finder.Asks(statement)
 }
 
 // What a trace keeps of the passages that were weighed.
@@ -234,41 +228,65 @@ func begin(s string, runes int) string {
 // only goes with a question ("we are 34") need not be answered.
 func (t *turn) ask(part answer.Part, beside bool) {
 	u := Understood{Part: part}
-	candidates := answer.Find(t.Index, part.Text, t.state.LastQuestion)
+	found := t.Finder.Find(part.Text, t.state.LastQuestion)
+	candidates := found.Candidates
+	if found.Mended != part.Text {
+		u.Mended = found.Mended
+	}
 	for i, c := range candidates[:min(len(candidates), tracedPassages)] {
 		u.Passages = append(u.Passages, Weighed{
 			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Text: begin(c.Text, tracedRunes),
-			Score: c.Score, Coverage: c.Coverage, Confidence: c.Confidence, Missing: c.Missing,
+			Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
 			Quoted: i == 0 && c.Confidence >= t.Brief.Threshold,
 		})
 	}
 	defer func() { t.trace.Understood = append(t.trace.Understood, u) }()
+	unquoted := func() {
+		for i := range u.Passages {
+			u.Passages[i].Quoted = false
+		}
+	}
 
 	for _, tool := range t.Tools {
-		if likeness := tool.likeness(t.Index, part.Text); likeness >= toolLikeness {
-			for i := range u.Passages {
-				u.Passages[i].Quoted = false
-			}
+		if likeness := tool.likeness(t.Finder.Index, part.Text); likeness >= toolLikeness {
+			unquoted()
 			u.Outcome = t.use(tool, tool.hear(part.Text, "", t.Now), part.Text, likeness)
 			return
 		}
 	}
-	if len(candidates) == 0 || candidates[0].Confidence < t.Brief.Threshold {
-		if u.Outcome = "not known"; beside {
-			u.Outcome = "said beside a question"
-			return
-		}
-		t.unknown = append(t.unknown, part.Text)
+	if rule, ok := t.forbidden(part.Text); ok {
+		unquoted()
+		u.Outcome = "forbidden: " + rule.About
+		t.note(Asked{part.Text, rule.Reply})
+		t.answers = append(t.answers, rule.Reply)
 		return
 	}
-	best := candidates[0]
-	u.Outcome = fmt.Sprintf("answered with confidence %.2f", best.Confidence)
-	words := best.Words(t.Channel.Abilities().Limit)
-	t.answered(part.Text, words)
-	if t.Channel.Abilities().Cites && !slices.ContainsFunc(t.citations, func(c answer.Citation) bool { return c.PassageID == best.ID }) {
-		t.citations = append(t.citations, best.Cite())
+	if len(candidates) > 0 && candidates[0].Confidence >= t.Brief.Threshold {
+		u.Outcome = fmt.Sprintf("answered with confidence %.2f", candidates[0].Confidence)
+		t.quote(part.Text, candidates[0])
+		return
 	}
-	t.state.LastQuestion = part.Text
+	switch {
+	case beside:
+		u.Outcome = "said beside a question"
+	case t.offTopic(part.Text, found):
+		u.Outcome = "off topic"
+		t.answers = append(t.answers, t.word(bot.OffTopicSaid, part.Text))
+	case t.choose(part.Text, candidates):
+		u.Outcome = "asked which is meant"
+	default:
+		u.Outcome = "not known"
+		t.unknown = append(t.unknown, part.Text)
+	}
+}
+
+// quote answers a question from a passage.
+func (t *turn) quote(question string, c answer.Candidate) {
+	t.answered(question, c.Words(t.Channel.Abilities().Limit))
+	if t.Channel.Abilities().Cites && !slices.ContainsFunc(t.citations, func(o answer.Citation) bool { return o.PassageID == c.ID }) {
+		t.citations = append(t.citations, c.Cite())
+	}
+	t.state.LastQuestion = question
 }
 
 // answered notes an answer, once: two questions may have the same.
@@ -389,6 +407,8 @@ func (t *turn) conclude(greeted, chatted bool) {
 		t.trace.Decision, t.trace.Why = "asked again", "the reply did not hold "+open.Missing
 	case len(t.unknown) > 0:
 		t.notKnown()
+	case t.state.Choice != nil && len(t.answers) == 1:
+		t.trace.Decision, t.trace.Why = "asked which", "two passages may be meant, and neither is known well enough"
 	case len(t.answers) > 0:
 		if t.Brief.WhileWaiting == "acknowledge" && t.state.Lead == Waiting {
 			t.answers, t.citations = nil, nil

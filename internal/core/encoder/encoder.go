@@ -94,6 +94,18 @@ func Load() (*Encoder, error) {
 
 var shared = sync.OnceValues(Load)
 
+// Words returns the English words that are pieces by themselves, in small
+// letters: some thousands of the most frequent.
+func (e *Encoder) Words() (words []string) {
+	for piece := range e.pieces.ids {
+		word, whole := strings.CutPrefix(piece, "▁")
+		if whole && len(word) > 1 && !strings.ContainsFunc(word, func(r rune) bool { return r < 'a' || r > 'z' }) {
+			words = append(words, word)
+		}
+	}
+	return words
+}
+
 // Shared returns the one encoder of the process, unpacked at the first call.
 func Shared() (*Encoder, error) { return shared() }
 

@@ -44,6 +44,24 @@ type Passage struct {
 	Text     string    `json:"text"`
 	Position int       `json:"position"` // its place in the source, from 0
 	ReadAt   time.Time `json:"read_at"`
+	From     time.Time `json:"from,omitzero"`  // holds from then on; zero: always did
+	Until    time.Time `json:"until,omitzero"` // and until then; zero: for good
+
+	Views []Code `json:"-"` // the vectors of what Said returns, once they are known
+}
+
+// Said returns what is encoded of a passage, so that it is found by its meaning:
+// its question or headings, the whole, then each of its sentences.
+func (p *Passage) Said() []string {
+	head := p.Question
+	if head == "" {
+		head = strings.Join(p.Trail, ". ")
+	}
+	said := []string{head, p.Text}
+	for _, span := range text.Sentences(p.Text) {
+		said = append(said, p.Text[span.Start:span.End])
+	}
+	return said
 }
 
 const (

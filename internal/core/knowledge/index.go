@@ -2,210 +2,141 @@ package knowledge
 
 import (
 	"cmp"
-	"math"
+	"runtime"
 	"slices"
 	"sync"
+	"time"
 
 	"urgentparrot.example/internal/core/text"
 )
 
-// BM25 with fields: the term frequencies of the fields are weighted, each
-// normalised by its field's length, and added before they saturate
-// (Robertson, Zaragoza and Taylor, 2004: "Simple BM25 extension to multiple
-// weighted fields").
-const (
-	saturation = 1.2
-	lengthNorm = 0.6
-)
-
-type field int
-
-const (
-	inQuestion field = iota
-	inTrail
-	inBody
-	fields
-)
-
-var fieldWeight = [fields]float64{inQuestion: 2.5, inTrail: 1.8, inBody: 1}
-
-// An Index finds passages by their words. It does not change once built, so any
-// number of goroutines may search it.
+// An Index finds passages by their words and by their meaning. It does not
+// change: Change makes a new one that shares what is the same, so any number of
+// goroutines may search while another changes.
 type Index struct {
 	analyzer *text.Analyzer
-	passages []entry
-	postings map[string]postings
-	unknown  float64 // the rarity of a stem that no passage holds
-	meanLen  [fields]float64
+	segments []*segment
+	dead     []map[int32]struct{} // by segment: passages that were removed
+	size     int
 }
 
-type entry struct {
-	Passage
-	lengths   [fields]uint16
-	sentences []text.Span
-	terms     [][]string          // stems by sentence, in order
-	held      map[string]float64  // how well the passage holds a stem, by where it stands
-	heads     map[string]struct{} // stems of the question and the innermost heading
-}
-
-// postings are the passages that hold a stem, and how rare it is.
-type postings struct {
-	list   []posting
-	rarity float64
-}
-
-type posting struct {
-	passage int32
-	tf      [fields]uint16
-}
+// segmentSize is how many passages are built into one segment at most, when an
+// index is built anew.
+const segmentSize = 60_000
 
 // Build makes an index of passages.
 func Build(analyzer *text.Analyzer, passages []Passage) *Index {
-	ix := &Index{analyzer: analyzer, passages: make([]entry, len(passages)), postings: map[string]postings{}}
-	for i, p := range passages {
-		e := &ix.passages[i]
-		*e = entry{Passage: p, sentences: text.Sentences(p.Text), held: map[string]float64{}, heads: map[string]struct{}{}}
-		counts := map[string]*[fields]uint16{}
-		add := func(f field, held float64, terms []text.Term) (stems []string) {
-			for _, t := range terms {
-				if t.Stop {
-					continue
-				}
-				if counts[t.Stem] == nil {
-					counts[t.Stem] = new([fields]uint16)
-				}
-				counts[t.Stem][f]++
-				e.lengths[f]++
-				e.held[t.Stem] = max(e.held[t.Stem], held)
-				if f != inBody && held == 1 {
-					e.heads[t.Stem] = struct{}{}
-				}
-				stems = append(stems, t.Stem)
-			}
-			return stems
-		}
-		add(inQuestion, 1, analyzer.Terms(p.Question))
-		for i, heading := range p.Trail {
-			held := 1.0
-			if i < len(p.Trail)-1 {
-				held = outerHeld
-			}
-			add(inTrail, held, analyzer.Terms(heading))
-		}
-		for _, s := range e.sentences {
-			e.terms = append(e.terms, add(inBody, 1, analyzer.Terms(p.Text[s.Start:s.End])))
-		}
-		for stem, tf := range counts {
-			p := ix.postings[stem]
-			p.list = append(p.list, posting{int32(i), *tf})
-			ix.postings[stem] = p
-		}
-		for f := range e.lengths {
-			ix.meanLen[f] += float64(e.lengths[f]) / float64(len(passages))
-		}
+	ix := &Index{analyzer: analyzer, size: len(passages)}
+	parts := max(1, (len(passages)+segmentSize-1)/segmentSize)
+	if len(passages) > 4_000 {
+		parts = max(parts, min(2, runtime.GOMAXPROCS(0)))
 	}
-	rarity := func(holders int) float64 {
-		n, df := float64(len(passages)), float64(holders)
-		return math.Log(1 + (n-df+0.5)/(df+0.5))
+	ix.segments = make([]*segment, parts)
+	ix.dead = make([]map[int32]struct{}, parts)
+	var building sync.WaitGroup
+	for i := range parts {
+		building.Go(func() {
+			part := slices.Clone(passages[i*len(passages)/parts : (i+1)*len(passages)/parts])
+			ix.segments[i] = newSegment(analyzer, part)
+		})
 	}
-	for stem, p := range ix.postings {
-		p.rarity = rarity(len(p.list))
-		ix.postings[stem] = p
-	}
-	ix.unknown = rarity(0)
+	building.Wait()
 	return ix
 }
 
-// outerHeld is how well a passage holds a word that stands only in an outer
-// heading, which it shares with its neighbours.
-const outerHeld = 0.4
+// mostSegments is how many segments there may be before small ones are joined.
+const mostSegments = 8
+
+// Change returns an index without the passages that remove chooses, and with
+// others added. It takes time in proportion to what is added, and to what was
+// added lately.
+func (ix *Index) Change(remove func(*Passage) bool, add []Passage) *Index {
+	next := &Index{analyzer: ix.analyzer}
+	for i, s := range ix.segments {
+		dead := ix.dead[i]
+		copied := false
+		alive := 0
+		for j := range s.passages {
+			if _, gone := dead[int32(j)]; gone {
+				continue
+			}
+			if remove == nil || !remove(&s.passages[j]) {
+				alive++
+				continue
+			}
+			if !copied {
+				fresh := make(map[int32]struct{}, len(dead)+1)
+				for k := range dead {
+					fresh[k] = struct{}{}
+				}
+				dead, copied = fresh, true
+			}
+			dead[int32(j)] = struct{}{}
+		}
+		if alive > 0 {
+			next.segments, next.dead = append(next.segments, s), append(next.dead, dead)
+			next.size += alive
+		}
+	}
+	if len(add) > 0 {
+		next.segments, next.dead = append(next.segments, newSegment(ix.analyzer, slices.Clone(add))), append(next.dead, nil)
+		next.size += len(add)
+	}
+	if len(next.segments) > mostSegments {
+		next.join()
+	}
+	if len(next.segments) == 0 {
+		return Build(ix.analyzer, nil)
+	}
+	return next
+}
+
+// join makes one segment of all that are small beside the largest.
+func (ix *Index) join() {
+	largest := 0
+	for _, s := range ix.segments {
+		largest = max(largest, len(s.passages))
+	}
+	var passages []Passage
+	var segments []*segment
+	var dead []map[int32]struct{}
+	for i, s := range ix.segments {
+		if len(s.passages) > largest/4 && len(ix.segments) > 1 && len(s.passages) > 2_000 {
+			segments, dead = append(segments, s), append(dead, ix.dead[i])
+			continue
+		}
+		for j := range s.passages {
+			if _, gone := ix.dead[i][int32(j)]; !gone {
+				p := s.passages[j]
+				p.Views = s.views(int32(j))
+				passages = append(passages, p)
+			}
+		}
+	}
+	ix.segments, ix.dead = append(segments, newSegment(ix.analyzer, passages)), append(dead, nil)
+}
 
 // Len returns the number of passages.
-func (ix *Index) Len() int { return len(ix.passages) }
+func (ix *Index) Len() int { return ix.size }
 
 // Analyzer returns the analyzer that the index was built with.
 func (ix *Index) Analyzer() *text.Analyzer { return ix.analyzer }
 
+// holders counts the passages that hold a stem; removed ones may count for a
+// while.
+func (ix *Index) holders(stem string) (n int) {
+	for _, s := range ix.segments {
+		n += len(s.postings[stem])
+	}
+	return n
+}
+
 // Rarity weighs a stem by how few passages hold it, as BM25 does; a stem that no
 // passage holds is the rarest.
-func (ix *Index) Rarity(stem string) float64 {
-	if p, ok := ix.postings[stem]; ok {
-		return p.rarity
-	}
-	return ix.unknown
-}
+func (ix *Index) Rarity(stem string) float64 { return rarity(ix.size, min(ix.holders(stem), ix.size)) }
 
 // Knows reports whether any passage holds the stem.
-func (ix *Index) Knows(stem string) bool { return len(ix.postings[stem].list) > 0 }
-
-// A Hit is a passage that shares words with a query.
-type Hit struct {
-	Passage
-	Score float64 // BM25 over fields; comparable within one search only
-	entry *entry
-}
-
-// Search returns the n best passages for the terms, best first.
-func (ix *Index) Search(terms []text.Term, n int) []Hit {
-	found := scratches.Get().(*scratch)
-	defer scratches.Put(found)
-	found.reset(len(ix.passages))
-	for _, t := range terms {
-		p := ix.postings[t.Stem]
-		rarity := p.rarity
-		if t.Light {
-			rarity *= lightWeight
-		}
-		for _, p := range p.list {
-			tf := 0.0
-			for f, count := range p.tf {
-				if count > 0 {
-					length := float64(ix.passages[p.passage].lengths[f])
-					tf += fieldWeight[f] * float64(count) / (1 - lengthNorm + lengthNorm*length/ix.meanLen[f])
-				}
-			}
-			found.add(p.passage, rarity*tf/(saturation+tf))
-		}
-	}
-	better := func(a, b int32) int {
-		if d := cmp.Compare(found.scores[b], found.scores[a]); d != 0 {
-			return d
-		}
-		return cmp.Compare(a, b)
-	}
-	slices.SortFunc(found.touched, better)
-	hits := make([]Hit, min(n, len(found.touched)))
-	for i := range hits {
-		at := found.touched[i]
-		hits[i] = Hit{ix.passages[at].Passage, found.scores[at], &ix.passages[at]}
-	}
-	return hits
-}
-
-// A scratch holds the scores of one search.
-type scratch struct {
-	scores  []float64
-	touched []int32
-}
-
-var scratches = sync.Pool{New: func() any { return new(scratch) }}
-
-func (s *scratch) reset(n int) {
-	for _, i := range s.touched {
-		s.scores[i] = 0
-	}
-	s.touched = s.touched[:0]
-	if len(s.scores) < n {
-		s.scores = make([]float64, n)
-	}
-}
-
-func (s *scratch) add(passage int32, score float64) {
-	if s.scores[passage] == 0 {
-		s.touched = append(s.touched, passage)
-	}
-	s.scores[passage] += score
-}
+func (ix *Index) Knows(stem string) bool { return ix.holders(stem) > 0 }
 
 // lightWeight is what a light word counts, beside a telling one's 1.
 const lightWeight = 0.2
@@ -219,76 +150,137 @@ func (ix *Index) Weight(t text.Term) float64 {
 	return ix.Rarity(t.Stem)
 }
 
-// Coverage returns the share (0 to 1, by weight) of the terms that the passage
-// holds anywhere, and the terms that it does not hold.
-func (ix *Index) Coverage(h Hit, terms []text.Term) (share float64, missing []text.Term) {
-	return ix.cover(terms, func(stem string) float64 { return h.entry.held[stem] })
+// A Scope says which passages may be used.
+type Scope struct {
+	Sources map[string]int // ids of sources that may be used, with their place in the order of precedence; nil: all
+	Now     time.Time      // for passages that hold for a time; zero: all do
 }
 
-// Sentences returns the passage's sentences, each with the share of the terms
-// that it, or the headings and question above it, holds.
-func (ix *Index) Sentences(h Hit, terms []text.Term) []Sentence {
-	sentences := make([]Sentence, len(h.entry.sentences))
-	for i, span := range h.entry.sentences {
-		inSentence := func(stem string) float64 {
-			if slices.Contains(h.entry.terms[i], stem) {
-				return 1
+// Allows reports whether a passage may be used.
+func (s Scope) Allows(p *Passage) bool {
+	if s.Sources != nil {
+		if _, ok := s.Sources[p.SourceID]; !ok {
+			return false
+		}
+	}
+	return s.Now.IsZero() || (p.From.IsZero() || !s.Now.Before(p.From)) && (p.Until.IsZero() || s.Now.Before(p.Until))
+}
+
+// A Hit is a passage that was found.
+type Hit struct {
+	Passage
+	Score   float64 // by words: BM25 over fields; comparable within one search only
+	segment *segment
+	at      int32
+}
+
+// A Want is what a passage should hold: any of its alternatives, the best of
+// which counts.
+type Want []Alternative
+
+// An Alternative is a stem and what it is worth beside the word that was asked
+// for, from 0 to 1.
+type Alternative struct {
+	Stem  string
+	Worth float64
+}
+
+// common is the share of passages above which a stem is not worth the time of
+// going through them, if they are many.
+const (
+	common     = 0.2
+	manyHolder = 4_000
+)
+
+// ByWords returns the n passages that hold most of what is wanted, best first.
+func (ix *Index) ByWords(wants []Want, scope Scope, n int) []Hit {
+	best := top[hitRef]{n: n}
+	for i, s := range ix.segments {
+		sum, group := scratches.Get().(*scratch), scratches.Get().(*scratch)
+		sum.reset(len(s.passages))
+		for _, want := range wants {
+			group.reset(len(s.passages))
+			for _, a := range want {
+				postings := s.postings[a.Stem]
+				if len(postings) > manyHolder && float64(len(postings)) > common*float64(len(s.passages)) {
+					continue
+				}
+				worth := float32(a.Worth * ix.Rarity(a.Stem))
+				for _, p := range postings {
+					group.raise(p.passage, worth*p.earns)
+				}
 			}
-			return 0
-		}
-		own, _ := ix.cover(terms, inSentence)
-		all, _ := ix.cover(terms, func(stem string) float64 {
-			if _, above := h.entry.heads[stem]; above {
-				return 1
+			for _, at := range group.touched {
+				sum.raise(at, sum.scores[at]+group.scores[at])
 			}
-			return inSentence(stem)
-		})
-		sentences[i] = Sentence{Span: span, Own: own, Covered: all}
-	}
-	return sentences
-}
-
-// A Sentence is one sentence of a passage, held against a question.
-type Sentence struct {
-	text.Span
-	Own     float64 // share of the question's terms in the sentence itself, 0 to 1
-	Covered float64 // the same, with the headings above it
-}
-
-// Likeness compares the terms of a question with the question of a house
-// answer: twice the weight they share over the weight of both (Dice), 0 to 1.
-func (ix *Index) Likeness(terms []text.Term, question string) float64 {
-	theirs := ix.analyzer.Telling(question)
-	var shared, all float64
-	for _, t := range terms {
-		w := ix.Weight(t)
-		all += w
-		if slices.ContainsFunc(theirs, func(o text.Term) bool { return o.Stem == t.Stem }) {
-			shared += 2 * w
 		}
+		for _, at := range sum.touched {
+			score := float64(sum.scores[at])
+			if !best.takes(score) {
+				continue
+			}
+			if _, gone := ix.dead[i][at]; !gone && scope.Allows(&s.passages[at]) {
+				best.add(hitRef{s, at}, score)
+			}
+		}
+		scratches.Put(sum)
+		scratches.Put(group)
 	}
-	for _, t := range theirs {
-		all += ix.Weight(t)
+	hits := make([]Hit, 0, len(best.items))
+	for _, item := range best.sorted() {
+		hits = append(hits, Hit{item.value.segment.passages[item.value.at], item.score, item.value.segment, item.value.at})
 	}
-	if all == 0 {
-		return 0
-	}
-	return shared / all
+	return hits
 }
 
-func (ix *Index) cover(terms []text.Term, holds func(stem string) float64) (share float64, missing []text.Term) {
-	var covered, all float64
-	for _, t := range terms {
-		w := ix.Weight(t)
-		all += w
-		held := holds(t.Stem)
-		covered += held * w
-		if held == 0 {
-			missing = append(missing, t)
-		}
-	}
-	if all == 0 {
-		return 0, missing
-	}
-	return covered / all, missing
+type hitRef struct {
+	segment *segment
+	at      int32
 }
+
+// Score returns what a passage earns by words, as ByWords does.
+func (ix *Index) Score(h Hit, wants []Want) (score float64) {
+	for _, want := range wants {
+		best := 0.0
+		for _, a := range want {
+			list := h.segment.postings[a.Stem]
+			if at, ok := slices.BinarySearchFunc(list, h.at, func(p posting, at int32) int { return cmp.Compare(p.passage, at) }); ok {
+				best = max(best, a.Worth*ix.Rarity(a.Stem)*float64(list[at].earns))
+			}
+		}
+		score += best
+	}
+	return score
+}
+
+// A scratch holds the scores of one search.
+type scratch struct {
+	scores  []float32
+	touched []int32
+}
+
+var scratches = sync.Pool{New: func() any { return new(scratch) }}
+
+func (s *scratch) reset(n int) {
+	for _, i := range s.touched {
+		s.scores[i] = 0
+	}
+	s.touched = s.touched[:0]
+	if len(s.scores) < n {
+		s.scores = make([]float32, n)
+	}
+}
+
+// raise sets a score if it is higher than the one before.
+func (s *scratch) raise(at int32, score float32) {
+	if score <= s.scores[at] {
+		return
+	}
+	if s.scores[at] == 0 {
+		s.touched = append(s.touched, at)
+	}
+	s.scores[at] = score
+}
+
+// Same reports whether two hits are of the same passage.
+func (h Hit) Same(o Hit) bool { return h.segment == o.segment && h.at == o.at }

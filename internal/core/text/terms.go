@@ -23,6 +23,7 @@ type Term struct {
 type Analyzer struct {
 	language string
 	synonyms map[string]string // stem → stem that stands for the group
+	alike    func() *alike     // nil: not for this language
 
 	mu    sync.RWMutex
 	stems map[string]string // of words met before, at most keptStems
@@ -42,6 +43,7 @@ var snowballNames = map[string]string{
 // synonyms become the same term.
 func NewAnalyzer(language string, synonyms [][]string) *Analyzer {
 	a := &Analyzer{language: snowballNames[language], synonyms: map[string]string{}, stems: map[string]string{}}
+	a.alike = a.onlyEnglish()
 	for _, group := range synonyms {
 		if len(group) == 0 {
 			continue
@@ -127,8 +129,8 @@ she should so some somebody someone something such than thank thanks that thats 
 these they theyre this those through to too u under until up us very was wasnt we well were werent what whats
 when whens where wheres which while who whom whos whose why will with without wont would wouldnt yes yet you
 your youre yours`)
-	lightWords = set(`able aboard allow allowed ask bring bringing bit come currently day do exactly find get
+	lightWords = set(`able allow allowed ask bring bringing bit come currently do exactly find get
 getting give go going happen happens i information kind know like long look little looking make many maybe mean need
 needed normally onto point possible possibly put question really sort still take taken takes taking tell thing think
-today tomorrow travel travelling try use used using usually want wanted way work works year`)
+try use used using usually want wanted way work works`)
 )

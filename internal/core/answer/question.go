@@ -1,0 +1,197 @@
+package answer
+
+import (
+	"slices"
+	"strings"
+	"sync"
+
+	"urgentparrot.example/internal/core/encoder"
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
+)
+
+// A question is what is looked for.
+type question struct {
+	terms  []term
+	mended string // the text with misspelt words mended
+	fact   *fact  // the kind of fact that an answer must hold; nil: any
+	follow bool   // it goes on from the question before
+}
+
+// A term is one telling word of a question.
+type term struct {
+	text.Term
+	want   knowledge.Want
+	weight float64 // how much it tells
+}
+
+// What alternatives are worth beside the word that was asked for.
+const (
+	worthOfSpelling = 0.9
+	worthOfAlike    = 0.6
+	worthOfPhrase   = 0.7
+)
+
+// lightWeight is what a light word counts, beside a telling one's 1; as in
+// knowledge.Index.Weight.
+const lightWeight = 0.2
+
+// english is the everyday words of English: what is among them is not misspelt.
+var english = sync.OnceValue(func() *text.Vocabulary {
+	times := map[string]int32{}
+	if e, err := encoder.Shared(); err == nil {
+		for _, word := range e.Words() {
+			times[word] = 1
+		}
+	}
+	return text.NewVocabulary(times)
+})
+
+// understand reads a question against the words of the knowledge.
+func understand(ix *knowledge.Index, asked string) question {
+	q := question{mended: asked}
+	analyzer := ix.Analyzer()
+	var mended strings.Builder
+	last := 0
+	terms := analyzer.Terms(asked)
+	inPhrase := map[int]bool{}
+	var asking text.Span
+	q.fact, asking = factWanted(asked)
+	lightened := func(t text.Term) bool { return asking.Start <= t.Start && t.End <= asking.End }
+	for _, p := range analyzer.Phrases(terms) {
+		q.terms = append(q.terms, newPhrase(ix, asked, terms[p.First:p.Last+1], p.Stems))
+		for i := p.First; i <= p.Last; i++ {
+			inPhrase[i] = true
+		}
+	}
+	for i, t := range terms {
+		if inPhrase[i] {
+			continue
+		}
+		var spellings []text.Spelling
+		if !t.Stop && !t.Light {
+			spellings = spellingsOf(ix, t)
+		}
+		if len(spellings) > 0 {
+			mended.WriteString(asked[last:t.Start] + spellings[0].Word)
+			last = t.End
+			best := analyzer.Terms(spellings[0].Word)
+			if len(best) == 1 {
+				t.Stem, t.Stop, t.Light = best[0].Stem, best[0].Stop, best[0].Light
+			}
+		}
+		if t.Stop || slices.ContainsFunc(q.terms, func(o term) bool { return o.Stem == t.Stem }) {
+			continue
+		}
+		t.Light = t.Light || lightened(t)
+		q.terms = append(q.terms, newTerm(ix, t, spellings))
+	}
+	if q.telling() == 0 {
+		// Only the kind of fact is asked for: "what does it cost?"
+		for i, t := range q.terms {
+			if lightened(t.Term) {
+				q.terms[i].Light = false
+				q.terms[i].weight /= lightWeight
+			}
+		}
+	}
+	mended.WriteString(asked[last:])
+	q.mended = mended.String()
+	if q.fact == nil {
+		q.fact, _ = factWanted(q.mended)
+	}
+	return q
+}
+
+func newTerm(ix *knowledge.Index, t text.Term, spellings []text.Spelling) term {
+	analyzer := ix.Analyzer()
+	added := term{Term: t}
+	add := func(stem string, worth float64) {
+		if !slices.ContainsFunc(added.want, func(a knowledge.Alternative) bool { return a.Stem == stem }) {
+			added.want = append(added.want, knowledge.Alternative{Stem: stem, Worth: worth})
+		}
+	}
+	add(t.Stem, 1)
+	for _, s := range spellings {
+		add(analyzer.Stem(s.Word), worthOfSpelling/float64(s.Slips))
+	}
+	for _, alike := range analyzer.Alike(t.Stem) {
+		add(alike, worthOfAlike)
+	}
+	added.weight = ix.Weight(t)
+	return added
+}
+
+// newPhrase returns a turn of phrase as one term: any of the words that stand for
+// it will do.
+func newPhrase(ix *knowledge.Index, asked string, words []text.Term, stems []string) term {
+	start, end := words[0].Start, words[len(words)-1].End
+	added := term{Term: text.Term{Word: asked[start:end], Stem: asked[start:end], Start: start, End: end}}
+	weight := ix.Rarity("")
+	for _, stem := range stems {
+		added.want = append(added.want, knowledge.Alternative{Stem: stem, Worth: worthOfPhrase})
+		if ix.Knows(stem) {
+			weight = min(weight, ix.Rarity(stem))
+		}
+	}
+	for _, w := range words {
+		if !w.Stop && !w.Light {
+			added.want = append(added.want, knowledge.Alternative{Stem: w.Stem, Worth: worthOfPhrase})
+		}
+	}
+	added.weight = weight
+	return added
+}
+
+// mostSpellings is how many ways to mend a word are followed.
+const mostSpellings = 3
+
+// spellingsOf returns what a word may stand for that neither the knowledge nor
+// English knows as it is spelt.
+func spellingsOf(ix *knowledge.Index, t text.Term) []text.Spelling {
+	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || english().Times(t.Word) > 0 || strings.ContainsAny(t.Word, "0123456789") {
+		return nil
+	}
+	spellings := ix.Spellings(t.Word)
+	if len(spellings) > mostSpellings {
+		spellings = spellings[:mostSpellings]
+	}
+	// A slip in an everyday word is not one of the knowledge's words.
+	everyday := english().Near(t.Word)
+	text.Likeliest(everyday)
+	for _, s := range everyday[:min(1, len(everyday))] {
+		if len(spellings) == 0 || s.Slips < spellings[0].Slips {
+			spellings = append([]text.Spelling{s}, spellings...)
+		}
+	}
+	if len(spellings) == 0 {
+		return nil
+	}
+	most := spellings[0].Slips
+	return slices.DeleteFunc(spellings, func(s text.Spelling) bool { return s.Slips > most+1 })
+}
+
+// wants returns what is looked for by words.
+func (q *question) wants() []knowledge.Want {
+	wants := make([]knowledge.Want, len(q.terms))
+	for i, t := range q.terms {
+		wants[i] = t.want
+		if t.Light {
+			wants[i] = slices.Clone(t.want)
+			for j := range wants[i] {
+				wants[i][j].Worth *= lightWeight
+			}
+		}
+	}
+	return wants
+}
+
+// telling counts the terms that are not light.
+func (q *question) telling() (n int) {
+	for _, t := range q.terms {
+		if !t.Light {
+			n++
+		}
+	}
+	return n
+}

@@ -1,0 +1,312 @@
+package answer
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
+)
+
+// Features are what is looked at to tell how well a passage answers a question,
+// or a weight for each. A feature lies between 0 and 1 unless it says otherwise.
+type Features struct {
+	Words    float64 `json:"words,omitempty"`    // BM25 as a share of the most that the question could earn
+	Coverage float64 `json:"coverage,omitempty"` // share of the telling words, by weight, held anywhere in the passage
+	Counted  float64 `json:"counted,omitempty"`  // the same, each word counted once
+	Together float64 `json:"together,omitempty"` // share held by the sentences that answer, with the headings above
+	Meaning  float64 `json:"meaning,omitempty"`  // likeness of the best sentence, or of the whole or the headings, -1 to 1
+	Whole    float64 `json:"whole,omitempty"`    // likeness of the whole passage, -1 to 1
+	Heading  float64 `json:"heading,omitempty"`  // likeness of the headings or the question above, -1 to 1
+	Question float64 `json:"question,omitempty"` // likeness by words to the question that a house answer or heading is
+	Lacking  float64 `json:"lacking,omitempty"`  // rarity of the rarest telling word that the passage does not hold, as a share of the rarest possible
+	NoFact   float64 `json:"no_fact,omitempty"`  // 1 if the kind of fact that was asked for is not there
+	Unknown  float64 `json:"unknown,omitempty"`  // share of the telling words that no passage holds
+	Short    float64 `json:"short,omitempty"`    // 1 over the number of telling words
+	Margin   float64 `json:"margin,omitempty"`   // of the rank over the next passage that says something else; from 0 up
+}
+
+type weigher struct {
+	ix       *knowledge.Index
+	q        *question
+	meaning  knowledge.Meaning
+	analyzer *text.Analyzer
+	weights  *Weights
+}
+
+// outerHeld is how well a passage holds a word that stands only in an outer
+// heading, which it shares with its neighbours.
+const outerHeld = 0.4
+
+// A sentence is one sentence of a passage, held against a question.
+type sentence struct {
+	text.Span
+	own  float64 // share of the question's terms in the sentence itself
+	held []float64
+	like float64
+}
+
+func (w *weigher) weigh(hit knowledge.Hit) Candidate {
+	c := Candidate{Hit: hit}
+	q := w.q
+	heads := make([]float64, len(q.terms)) // how well the question or headings above hold each term
+	w.hold(heads, hit.Question, 1)
+	for i, heading := range hit.Trail {
+		held := 1.0
+		if i < len(hit.Trail)-1 {
+			held = outerHeld
+		}
+		w.hold(heads, heading, held)
+	}
+	likeness := w.meaning.Likeness(hit)
+	spans := text.Sentences(hit.Text)
+	sentences := make([]sentence, len(spans))
+	anywhere := slices.Clone(heads)
+	for i, span := range spans {
+		s := sentence{Span: span, held: make([]float64, len(q.terms))}
+		w.hold(s.held, hit.Text[span.Start:span.End], 1)
+		s.own = w.share(s.held)
+		if i < len(likeness.Sentences) {
+			s.like = likeness.Sentences[i]
+		}
+		for j, held := range s.held {
+			anywhere[j] = max(anywhere[j], held)
+		}
+		sentences[i] = s
+	}
+	f := &c.Features
+	most := 0.0
+	counted, telling := 0.0, 0
+	for i, t := range q.terms {
+		best := 0.0
+		for _, a := range t.want {
+			best = max(best, a.Worth*w.ix.Rarity(a.Stem))
+		}
+		if t.Light {
+			most += best * lightWeight
+			continue
+		}
+		most += best
+		telling++
+		counted += anywhere[i]
+		if anywhere[i] == 0 {
+			c.Missing = append(c.Missing, t.Word)
+			if !slices.ContainsFunc(t.want, func(a knowledge.Alternative) bool { return w.ix.Knows(a.Stem) }) {
+				f.Unknown++
+			}
+			f.Lacking = max(f.Lacking, w.ix.Rarity(t.Stem)/w.ix.Rarity(""))
+		}
+	}
+	if most > 0 {
+		f.Words = hit.Score / most
+	}
+	f.Unknown /= float64(max(telling, 1))
+	f.Counted = counted / float64(max(telling, 1))
+	f.Short = 1 / float64(max(telling, 1))
+	f.Coverage = w.share(anywhere)
+	c.Coverage = f.Coverage
+	f.Heading, f.Whole = likeness.Heading, likeness.Whole
+	f.Meaning = max(f.Heading, f.Whole)
+	for _, like := range likeness.Sentences {
+		f.Meaning = max(f.Meaning, like)
+	}
+	c.Meaning = f.Meaning
+	head := hit.Question
+	if head == "" && len(hit.Trail) > 0 {
+		head = hit.Trail[len(hit.Trail)-1]
+	}
+	f.Question = w.likeness(head)
+	c.Quote, f.Together = w.quote(hit, sentences, heads)
+	if hit.Question != "" {
+		c.Quote = text.Span{Start: 0, End: len(hit.Text)}
+	}
+	if q.fact != nil && !q.fact.there.MatchString(hit.Text[c.Quote.Start:c.Quote.End]) {
+		f.NoFact = 1
+	}
+	c.rank = w.weights.Rank.dot(*f)
+	return c
+}
+
+// hold notes how well a text holds each term, if it does so better.
+func (w *weigher) hold(held []float64, content string, worth float64) {
+	if content == "" {
+		return
+	}
+	stems := w.analyzer.Terms(content)
+	for i, t := range w.q.terms {
+		for _, a := range t.want {
+			if worth*a.Worth > held[i] && slices.ContainsFunc(stems, func(s text.Term) bool { return s.Stem == a.Stem }) {
+				held[i] = worth * a.Worth
+			}
+		}
+	}
+}
+
+// share is the part of the question, by weight, that is held.
+func (w *weigher) share(held []float64) float64 {
+	var sum, all float64
+	for i, t := range w.q.terms {
+		all += t.weight
+		sum += t.weight * held[i]
+	}
+	if all == 0 {
+		return 0
+	}
+	return sum / all
+}
+
+// likeness compares the question with another by their words: twice the weight
+// they share over the weight of both (Dice), 0 to 1.
+func (w *weigher) likeness(other string) float64 {
+	if other == "" {
+		return 0
+	}
+	var shared, all float64
+	theirs := w.analyzer.Telling(other)
+	for _, t := range w.q.terms {
+		all += t.weight
+		for _, a := range t.want {
+			if slices.ContainsFunc(theirs, func(o text.Term) bool { return o.Stem == a.Stem }) {
+				shared += 2 * t.weight * a.Worth
+				break
+			}
+		}
+	}
+	for _, t := range theirs {
+		all += w.ix.Weight(t)
+	}
+	if all == 0 {
+		return 0
+	}
+	return min(1, shared/all)
+}
+
+// How long a quoted answer may grow: in runes, about, and in sentences.
+const (
+	quoteRunes     = 420
+	quoteSentences = 3
+)
+
+// quote picks the neighbouring sentences that answer best, and returns how much
+// of the question they hold with the headings above.
+func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64) (text.Span, float64) {
+	if len(sentences) == 0 {
+		return text.Span{}, 0
+	}
+	together := func(first, last int) float64 {
+		held := slices.Clone(heads)
+		for _, s := range sentences[first : last+1] {
+			for j, h := range s.held {
+				held[j] = max(held[j], h)
+			}
+		}
+		return w.share(held)
+	}
+	says := func(i int) string { return hit.Text[sentences[i].Start:sentences[i].End] }
+	scores := make([]float64, len(sentences))
+	first := 0
+	for i, s := range sentences {
+		scores[i] = together(i, i) + 0.5*s.own + s.like
+		if w.q.fact != nil && w.q.fact.there.MatchString(says(i)) {
+			scores[i] += 0.3
+		}
+		if scores[i] > scores[first]+1e-9 {
+			first = i
+		}
+	}
+	last := first
+	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
+	switch {
+	case isItem(says(first)) || strings.HasSuffix(says(first), ":"):
+		// A list is said whole, with the sentence that introduces it.
+		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
+			last++
+		}
+		for first > 0 && (isItem(says(first-1)) || isItem(says(first)) && strings.HasSuffix(says(first-1), ":")) && fits(first-1, last) {
+			first--
+		}
+	default:
+		for last-first+1 < quoteSentences {
+			back := first > 0 && fits(first-1, last)
+			on := last+1 < len(sentences) && fits(first, last+1)
+			switch {
+			case back && leansBack(says(first)):
+				first--
+			case on && (!back || scores[last+1] >= scores[first-1] || leansBack(says(last+1))):
+				last++
+			case back:
+				first--
+			default:
+				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, together(first, last)
+			}
+		}
+	}
+	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, together(first, last)
+}
+
+// agreement is the share of the telling words of the shorter of two quotes from
+// which on both are taken to say the same.
+const agreement = 0.5
+
+// agree reports whether two candidates say the same: then they bear each other
+// out rather than cast doubt on each other.
+func (w *weigher) agree(a, b Candidate) bool {
+	says := func(c Candidate) []text.Term { return w.analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End]) }
+	these, those := says(a), says(b)
+	if len(these) > len(those) {
+		these, those = those, these
+	}
+	shared, all := 0.0, 0.0
+	for _, t := range these {
+		weight := w.ix.Weight(t)
+		all += weight
+		if slices.ContainsFunc(those, func(o text.Term) bool { return o.Stem == t.Stem }) {
+			shared += weight
+		}
+	}
+	return all > 0 && shared >= agreement*all
+}
+
+// isItem reports whether a line is an item of a list, as the reading marks them.
+func isItem(line string) bool { return strings.HasPrefix(line, knowledge.ItemMark) }
+
+var leaning = regexp.MustCompile(`^(?:It|They|This|These|That|Those|He|She|Otherwise|However|But|If not|In that case|Then|Both|Each of|The same)\b`)
+
+// leansBack reports whether a sentence needs the one before it to be understood.
+func leansBack(sentence string) bool { return leaning.MatchString(sentence) }
+
+// A fact is a kind of fact that a question asks for, and how a text shows that
+// it holds one.
+type fact struct{ asked, there *regexp.Regexp }
+
+var facts = []fact{
+	{regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare)\b`),
+		regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)|\b(?:free|no charge|no extra|costs? nothing|included|half)\b`)},
+	{regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon))\b`),
+		regexp.MustCompile(`(?i)\d|\b(?:seconds?|minutes?|hours?|days?|weeks?|months?|years?|daily|hourly|once|twice|morning|noon|evening|night|always|never|anytime|any time|one|two|three|four|five|ten|after|before|until|during|every)\b`)},
+	{regexp.MustCompile(`(?i)\bhow (?:big|large|far|high|deep|heavy|wide|tall|small)\b`),
+		regexp.MustCompile(`(?i)\d[\d.,]*\s?(?:%|m\b|cm\b|mm\b|km\b|kg\b|g\b|kB|MB|GB|TB|kilo|mega|giga|gram|metre|meter|mile|inch|feet|foot|litre|liter|pixel|tonne|ton|byte|centi|milli|dots)|\b(?:any size|unlimited|no limit)\b`)},
+	{regexp.MustCompile(`(?i)\bhow (?:many|old)\b`),
+		regexp.MustCompile(`(?i)\d|\b(?:no|none|one|two|three|four|five|six|seven|eight|nine|ten|twelve|hundred|thousand|several|any number|unlimited)\b`)},
+}
+
+// factWanted returns what an answer to the question must hold, or nil, and the
+// words that ask for it. These need not be in the answer: "dogs travel free" says
+// what a dog costs.
+func factWanted(question string) (*fact, text.Span) {
+	for i := range facts {
+		if at := facts[i].asked.FindStringIndex(question); at != nil {
+			return &facts[i], text.Span{Start: at[0], End: at[1]}
+		}
+	}
+	return nil, text.Span{}
+}
+
+var followUp = regexp.MustCompile(`(?i)^(?:and what about|what about|how about|and for|and|also)\b\s*`)
+
+// isFollowUp reports whether a question needs the one before it: it starts with
+// "and", "what about", or holds next to nothing of its own.
+func isFollowUp(question string) bool {
+	return followUp.MatchString(question) && len(text.Words(question)) <= 6
+}

@@ -1,0 +1,127 @@
+package dialogue
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/text"
+)
+
+// How like the examples of a brief a question must be, by meaning: to be
+// forbidden, to be off topic. Below strange nothing in the knowledge is like it.
+const (
+	forbiddenLikeness = 0.72
+	offTopicLikeness  = 0.72
+	strange           = 0.42
+)
+
+// forbidden returns the rule of the brief that a question falls under.
+func (t *turn) forbidden(question string) (bot.Rule, bool) {
+	for _, rule := range t.Brief.Forbidden {
+		if t.Finder.Like(question, rule.Questions) >= forbiddenLikeness {
+			return rule, true
+		}
+	}
+	return bot.Rule{}, false
+}
+
+// offTopic reports whether a question has nothing to do with the business: it is
+// like one of the brief's examples, or no passage shares a word with it or is
+// like it.
+func (t *turn) offTopic(question string, found answer.Found) bool {
+	if t.Brief.OffTopic == nil {
+		return false
+	}
+	if t.Finder.Like(question, t.Brief.OffTopic.Questions) >= offTopicLikeness {
+		return true
+	}
+	for _, c := range found.Candidates {
+		if c.Coverage > 0.25 || c.Meaning > strange {
+			return false
+		}
+	}
+	return true
+}
+
+// How near the threshold, and each other, two answers are that may both be
+// meant.
+const (
+	nearThreshold = 0.2
+	nearEach      = 0.12
+	askedAbout    = 2
+)
+
+// choose asks which of two answers is meant, once for a question: when both are
+// nearly known well enough and stand in different places.
+func (t *turn) choose(question string, candidates []answer.Candidate) bool {
+	if t.State.Choice != nil || t.state.Choice != nil || len(candidates) < askedAbout {
+		return false
+	}
+	first := candidates[0]
+	if first.Confidence < t.Brief.Threshold-nearThreshold {
+		return false
+	}
+	choice := &Choice{Question: question}
+	for _, c := range candidates {
+		label := c.Label()
+		if label == "" || len(c.Missing) > 0 || first.Confidence-c.Confidence > nearEach || len(choice.Options) == askedAbout {
+			break
+		}
+		if len(choice.Options) > 0 && strings.EqualFold(choice.Options[0].Label, label) {
+			continue
+		}
+		choice.Options = append(choice.Options, Option{label, c.ID})
+	}
+	if len(choice.Options) < askedAbout {
+		return false
+	}
+	lines := []string{t.word(bot.WhichOne, question)}
+	for i, o := range choice.Options {
+		lines = append(lines, fmt.Sprintf("%d. %s", i+1, o.Label))
+	}
+	t.answers = append(t.answers, strings.Join(lines, "\n"))
+	t.state.Choice = choice
+	return true
+}
+
+var (
+	saysFirst  = regexp.MustCompile(`(?i)^\W*(?:1|one|(?:the )?first(?: one)?)\b`)
+	saysSecond = regexp.MustCompile(`(?i)^\W*(?:2|two|(?:the )?second(?: one)?|(?:the )?(?:last|latter)(?: one)?)\b`)
+)
+
+// chosen takes the customer's word for which answer is meant. It reports whether
+// that settled the turn; if not, the message is looked at like any other.
+func (t *turn) chosen() bool {
+	choice := *t.state.Choice
+	t.state.Choice = nil
+	at := -1
+	switch {
+	case saysFirst.MatchString(t.said):
+		at = 0
+	case saysSecond.MatchString(t.said):
+		at = 1
+	case len(text.Words(t.said)) <= 8:
+		best := 0.0
+		for i, o := range choice.Options {
+			if like := t.Finder.Shared(t.said, o.Label); like > best {
+				at, best = i, like
+			}
+		}
+	}
+	if at < 0 {
+		return false
+	}
+	candidate, ok := t.Finder.Passage(choice.Question+" "+choice.Options[at].Label, choice.Options[at].PassageID)
+	if !ok {
+		return false
+	}
+	t.quote(choice.Question, candidate)
+	t.trace.Understood = append(t.trace.Understood, Understood{
+		Part: answer.Part{Text: t.said, Kind: answer.Statement}, Outcome: "chose: " + choice.Options[at].Label,
+	})
+	t.trace.Decision, t.trace.Why = "answered", "the customer said which is meant"
+	return true
+}

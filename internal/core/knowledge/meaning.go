@@ -1,0 +1,143 @@
+package knowledge
+
+import "math/bits"
+
+// A Meaning is a question's vector, ready to be compared with passages. The zero
+// Meaning is like nothing.
+type Meaning struct {
+	target *target
+	dim    int
+}
+
+// NewMeaning prepares a unit vector; nil gives the zero Meaning.
+func NewMeaning(vector []float32) Meaning {
+	if len(vector) == 0 {
+		return Meaning{}
+	}
+	return Meaning{newTarget(vector), len(vector)}
+}
+
+// How many views are compared exactly; how many by all their signs, at least and
+// as a share of all.
+const (
+	exactly    = 1_500
+	bySigns    = 8_000
+	bySignsOne = 12
+)
+
+// ByMeaning returns the n passages with the views that are most like the
+// question, best first. Of many views the signs are compared first: of those
+// with the most in common the exact likeness is taken.
+func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
+	if m.target == nil {
+		return nil
+	}
+	best := top[hitRef]{n: n}
+	for i, s := range ix.segments {
+		if s.dim != m.dim {
+			continue
+		}
+		found := scratches.Get().(*scratch)
+		found.reset(len(s.passages))
+		for _, view := range s.near(m.target) {
+			// Scores of 0 mean "not met", so likenesses from -1 to 1 are kept above it.
+			found.raise(s.of[view], float32(m.target.dot(s.code(view)))+2)
+		}
+		for _, at := range found.touched {
+			score := float64(found.scores[at]) - 2
+			if _, gone := ix.dead[i][at]; best.takes(score) && !gone && scope.Allows(&s.passages[at]) {
+				best.add(hitRef{s, at}, score)
+			}
+		}
+		scratches.Put(found)
+	}
+	hits := make([]Hit, 0, len(best.items))
+	for _, item := range best.sorted() {
+		hits = append(hits, Hit{item.value.segment.passages[item.value.at], 0, item.value.segment, item.value.at})
+	}
+	return hits
+}
+
+// near returns the views whose signs have the most in common with the target's.
+func (s *segment) near(t *target) []int32 {
+	views := len(s.of)
+	if views <= exactly {
+		all := make([]int32, views)
+		for i := range all {
+			all[i] = int32(i)
+		}
+		return all
+	}
+	words := s.dim / 64
+	distances := make([]uint16, views)
+	a, b := t.bits[0], t.bits[1]
+	for v := range distances {
+		distances[v] = uint16(bits.OnesCount64(s.coarse[2*v]^a) + bits.OnesCount64(s.coarse[2*v+1]^b))
+	}
+	kept := nearest(distances, max(bySigns, views/bySignsOne), 64*coarseWords)
+	if len(kept) <= exactly {
+		return kept
+	}
+	finer := make([]uint16, len(kept))
+	for i, v := range kept {
+		signs := s.signs[int(v)*words : int(v+1)*words]
+		d := 0
+		for w, bit := range t.bits {
+			d += bits.OnesCount64(signs[w] ^ bit)
+		}
+		finer[i] = uint16(d)
+	}
+	chosen := nearest(finer, exactly, s.dim)
+	for i, at := range chosen {
+		chosen[i] = kept[at]
+	}
+	return chosen
+}
+
+// nearest returns the places of about the n smallest distances, which go up to
+// most.
+func nearest(distances []uint16, n, most int) []int32 {
+	counts := make([]int, most+1)
+	for _, d := range distances {
+		counts[d]++
+	}
+	limit, sum := 0, 0
+	for sum < n && limit <= most {
+		sum += counts[limit]
+		limit++
+	}
+	kept := make([]int32, 0, sum)
+	for i, d := range distances {
+		if int(d) < limit {
+			kept = append(kept, int32(i))
+		}
+	}
+	return kept
+}
+
+// A Likeness says how like a question the parts of a passage are, each from -1
+// to 1.
+type Likeness struct {
+	Heading   float64   // its question or headings
+	Whole     float64   // all of its text
+	Sentences []float64 // each of its sentences
+}
+
+// Likeness compares a passage with the question; the zero Likeness while its
+// vectors are not known.
+func (m Meaning) Likeness(h Hit) (l Likeness) {
+	if m.target == nil || h.segment == nil || h.segment.dim != m.dim {
+		return l
+	}
+	for i, code := range h.segment.views(h.at) {
+		switch like := m.target.dot(code); i {
+		case 0:
+			l.Heading = like
+		case 1:
+			l.Whole = like
+		default:
+			l.Sentences = append(l.Sentences, like)
+		}
+	}
+	return l
+}

@@ -1,0 +1,164 @@
+package knowledge
+
+import (
+	"math"
+
+	"urgentparrot.example/internal/core/text"
+)
+
+// BM25 with fields: the term frequencies of the fields are weighted, each
+// normalised by its field's length, and added before they saturate
+// (Robertson, Zaragoza and Taylor, 2004: "Simple BM25 extension to multiple
+// weighted fields").
+const (
+	saturation = 1.2
+	lengthNorm = 0.6
+)
+
+type field int
+
+const (
+	inQuestion field = iota
+	inTrail
+	inBody
+	fields
+)
+
+var fieldWeight = [fields]float64{inQuestion: 2.5, inTrail: 1.8, inBody: 1}
+
+// A segment is a part of an index. It does not change once built.
+type segment struct {
+	passages   []Passage
+	postings   map[string][]posting // by stem
+	vocabulary *text.Vocabulary
+
+	// Views of all passages, one after another.
+	dim       int
+	codes     []byte
+	coarse    []uint64 // the first coarseWords words of signs of each view
+	signs     []uint64 // all words of signs
+	of        []int32  // the passage of each view
+	firstView []int32  // of each passage, and of what comes after the last
+}
+
+// coarseWords is how many words of signs are compared first.
+const coarseWords = 2
+
+// A posting is a passage that holds a stem, and how much of the stem's rarity it
+// earns, from 0 to 1.
+type posting struct {
+	passage int32
+	earns   float32
+}
+
+func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
+	s := &segment{passages: passages, postings: map[string][]posting{}}
+	type count struct {
+		passage int32
+		tf      [fields]uint16
+	}
+	counts := map[string][]count{}
+	lengths := make([][fields]uint16, len(passages))
+	times := map[string]int32{}
+	var mean [fields]float64
+	for i := range passages {
+		p := &passages[i]
+		add := func(f field, content string) {
+			for _, t := range analyzer.Terms(content) {
+				times[t.Word]++
+				if t.Stop {
+					continue
+				}
+				list := counts[t.Stem]
+				if len(list) == 0 || list[len(list)-1].passage != int32(i) {
+					list = append(list, count{passage: int32(i)})
+					counts[t.Stem] = list
+				}
+				list[len(list)-1].tf[f]++
+				lengths[i][f]++
+			}
+		}
+		add(inQuestion, p.Question)
+		for _, heading := range p.Trail {
+			add(inTrail, heading)
+		}
+		add(inBody, p.Text)
+		for f, n := range lengths[i] {
+			mean[f] += float64(n) / float64(len(passages))
+		}
+	}
+	for stem, list := range counts {
+		postings := make([]posting, len(list))
+		for i, c := range list {
+			tf := 0.0
+			for f, n := range c.tf {
+				if n > 0 {
+					tf += fieldWeight[f] * float64(n) / (1 - lengthNorm + lengthNorm*float64(lengths[c.passage][f])/mean[f])
+				}
+			}
+			postings[i] = posting{c.passage, float32(tf / (saturation + tf))}
+		}
+		s.postings[stem] = postings
+	}
+	s.vocabulary = text.NewVocabulary(times)
+	s.takeViews()
+	return s
+}
+
+// takeViews moves the codes of the passages into lists that are quick to go
+// through.
+func (s *segment) takeViews() {
+	total := 0
+	for i := range s.passages {
+		for _, code := range s.passages[i].Views {
+			if s.dim == 0 {
+				s.dim = code.dim()
+			}
+		}
+		total += len(s.passages[i].Views)
+	}
+	if s.dim == 0 {
+		return
+	}
+	s.codes = make([]byte, 0, total*(scaleBytes+s.dim/2))
+	s.signs = make([]uint64, 0, total*s.dim/64)
+	s.coarse = make([]uint64, 0, total*coarseWords)
+	for i := range s.passages {
+		s.firstView = append(s.firstView, int32(len(s.of)))
+		for _, code := range s.passages[i].Views {
+			if code.dim() != s.dim {
+				continue // of another model: it joins when it is encoded anew
+			}
+			s.codes = append(s.codes, code...)
+			s.signs = code.signs(s.signs)
+			all := s.signs[len(s.signs)-s.dim/64:]
+			s.coarse = append(s.coarse, all[:coarseWords]...)
+			s.of = append(s.of, int32(i))
+		}
+		s.passages[i].Views = nil
+	}
+	s.firstView = append(s.firstView, int32(len(s.of)))
+}
+
+// code returns one view.
+func (s *segment) code(view int32) Code {
+	size := scaleBytes + s.dim/2
+	return Code(s.codes[int(view)*size : (int(view)+1)*size])
+}
+
+// views returns the codes of one passage.
+func (s *segment) views(passage int32) []Code {
+	if s.dim == 0 {
+		return nil
+	}
+	var codes []Code
+	for v := s.firstView[passage]; v < s.firstView[passage+1]; v++ {
+		codes = append(codes, s.code(v))
+	}
+	return codes
+}
+
+// rarity weighs a stem by how few of n passages hold it (BM25's idf).
+func rarity(n, holders int) float64 {
+	return math.Log(1 + (float64(n)-float64(holders)+0.5)/(float64(holders)+0.5))
+}

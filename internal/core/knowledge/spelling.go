@@ -1,0 +1,29 @@
+package knowledge
+
+import "urgentparrot.example/internal/core/text"
+
+// Spelt returns how often the knowledge holds a folded word as it is spelt.
+func (ix *Index) Spelt(word string) (times int) {
+	for _, s := range ix.segments {
+		times += s.vocabulary.Times(word)
+	}
+	return times
+}
+
+// Spellings returns the words of the knowledge that a folded word may stand for,
+// the likeliest first.
+func (ix *Index) Spellings(word string) (spellings []text.Spelling) {
+	at := map[string]int{}
+	for _, s := range ix.segments {
+		for _, near := range s.vocabulary.Near(word) {
+			if i, known := at[near.Word]; known {
+				spellings[i].Times += near.Times
+				continue
+			}
+			at[near.Word] = len(spellings)
+			spellings = append(spellings, near)
+		}
+	}
+	text.Likeliest(spellings)
+	return spellings
+}

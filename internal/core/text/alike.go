@@ -1,0 +1,108 @@
+package text
+
+import (
+	_ "embed"
+	"slices"
+	"strings"
+	"sync"
+)
+
+//go:embed alike.txt
+var alikeEnglish string
+
+// alike is what an analyzer knows of words that mean nearly the same.
+type alike struct {
+	stems   map[string][]string // stem → stems of its groups
+	phrases []phrase
+}
+
+// A phrase is a turn of phrase and the stems that stand for it.
+type phrase struct {
+	words []string
+	stems []string
+}
+
+// newAlike reads the groups of everyday words for an analyzer of English.
+func newAlike(a *Analyzer) *alike {
+	k := &alike{stems: map[string][]string{}}
+	for line := range strings.Lines(alikeEnglish) {
+		line = strings.TrimSpace(line)
+		if line == "" || line[0] == '#' {
+			continue
+		}
+		words, phrases, _ := strings.Cut(line, "|")
+		var group []string
+		for _, word := range Words(strings.ReplaceAll(words, "-", "")) {
+			if stem := a.Stem(word.Folded); !slices.Contains(group, stem) {
+				group = append(group, stem)
+			}
+		}
+		for _, stem := range group {
+			for _, other := range group {
+				if other != stem && !slices.Contains(k.stems[stem], other) {
+					k.stems[stem] = append(k.stems[stem], other)
+				}
+			}
+		}
+		for _, words := range strings.Split(phrases, ",") {
+			var p phrase
+			for _, word := range Words(words) {
+				p.words = append(p.words, word.Folded)
+			}
+			if len(p.words) > 0 {
+				p.stems = group
+				k.phrases = append(k.phrases, p)
+			}
+		}
+	}
+	return k
+}
+
+// Alike returns the stems of everyday words that mean nearly the same as a stem.
+// Only English is known.
+func (a *Analyzer) Alike(stem string) []string {
+	if a.alike == nil {
+		return nil
+	}
+	return a.alike().stems[stem]
+}
+
+// A Phrase is a turn of phrase found among terms.
+type Phrase struct {
+	First, Last int      // places of its first and last term
+	Stems       []string // of the words that stand for it
+}
+
+// Phrases finds turns of phrase ("get rid of") among the terms of a text, the
+// longest at each place.
+func (a *Analyzer) Phrases(terms []Term) (found []Phrase) {
+	if a.alike == nil {
+		return nil
+	}
+	for at := 0; at < len(terms); at++ {
+		best := 0
+		var stems []string
+		for _, p := range a.alike().phrases {
+			n := 0
+			for n < len(p.words) && at+n < len(terms) && terms[at+n].Word == p.words[n] {
+				n++
+			}
+			if n == len(p.words) && n > best {
+				best, stems = n, p.stems
+			}
+		}
+		if best > 0 {
+			found = append(found, Phrase{at, at + best - 1, stems})
+			at += best - 1
+		}
+	}
+	return found
+}
+
+// onlyEnglish returns what loads the groups when they are first asked for.
+func (a *Analyzer) onlyEnglish() func() *alike {
+	if a.language != "english" {
+		return nil
+	}
+	return sync.OnceValue(func() *alike { return newAlike(a) })
+}

@@ -1,0 +1,136 @@
+package reading
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"io"
+	"regexp"
+	"strings"
+
+	"urgentparrot.example/internal/core/knowledge"
+)
+
+var headingStyle = regexp.MustCompile(`(?i)^(?:heading|titre|rubrik|überschrift|overskrift)\s?([1-6])$`)
+
+// readDOCX reads the text of an Office Open XML document (ECMA-376): headings by
+// their style, lists, tables.
+func readDOCX(_ string, content []byte) (knowledge.Document, error) {
+	archive, err := zip.NewReader(bytes.NewReader(content), int64(len(content)))
+	if err != nil {
+		return knowledge.Document{}, errors.New("the file is not a Word document (.docx), or is damaged or encrypted; save it anew, or as PDF")
+	}
+	left := int64(mostText)
+	for _, f := range archive.File {
+		if f.Name != "word/document.xml" {
+			continue
+		}
+		body, err := unpack(f, &left)
+		if err != nil {
+			return knowledge.Document{}, err
+		}
+		return docxBody(body)
+	}
+	return knowledge.Document{}, errors.New("the file is not a Word document (.docx): it holds no text")
+}
+
+// A docxReader goes through the elements of a document in order.
+type docxReader struct {
+	outline
+	text   strings.Builder // of the paragraph
+	level  int             // of the heading that it is; 0: none
+	item   bool
+	cell   strings.Builder
+	row    []string
+	rows   [][]string
+	tables int // how deep in tables
+}
+
+func docxBody(body []byte) (knowledge.Document, error) {
+	r := &docxReader{}
+	decoder := xml.NewDecoder(bytes.NewReader(body))
+	for {
+		token, err := decoder.Token()
+		if errors.Is(err, io.EOF) {
+			return r.done(), nil
+		}
+		if err != nil {
+			return knowledge.Document{}, errors.New("the Word document is damaged; save it anew")
+		}
+		switch t := token.(type) {
+		case xml.StartElement:
+			if err := r.start(decoder, t); err != nil {
+				return knowledge.Document{}, errors.New("the Word document is damaged; save it anew")
+			}
+		case xml.EndElement:
+			r.end(t.Name.Local)
+		}
+	}
+}
+
+func (r *docxReader) start(decoder *xml.Decoder, t xml.StartElement) error {
+	value := func() string {
+		for _, a := range t.Attr {
+			if a.Name.Local == "val" {
+				return a.Value
+			}
+		}
+		return ""
+	}
+	switch t.Name.Local {
+	case "p":
+		r.text.Reset()
+		r.level, r.item = 0, false
+	case "pStyle":
+		if m := headingStyle.FindStringSubmatch(value()); m != nil {
+			r.level = int(m[1][0] - '0')
+		} else if strings.EqualFold(value(), "Title") {
+			r.level = 1
+		}
+	case "numPr":
+		r.item = true
+	case "t":
+		var words string
+		if err := decoder.DecodeElement(&words, &t); err != nil {
+			return err
+		}
+		r.text.WriteString(words)
+	case "tab", "br":
+		r.text.WriteByte(' ')
+	case "delText", "instrText":
+		return decoder.Skip()
+	case "tbl":
+		r.tables++
+	case "tr":
+		r.row = nil
+	case "tc":
+		r.cell.Reset()
+	}
+	return nil
+}
+
+func (r *docxReader) end(name string) {
+	words := func() string { return strings.Join(strings.Fields(r.text.String()), " ") }
+	switch {
+	case name == "p" && r.tables > 0:
+		r.cell.WriteString(words() + " ")
+	case name == "p" && r.level > 0:
+		r.heading(r.level, words())
+	case name == "p" && r.item:
+		if words() != "" {
+			r.paragraph(knowledge.ItemMark+words(), true)
+		}
+	case name == "p":
+		r.paragraph(words(), false)
+	case name == "tc":
+		r.row = append(r.row, strings.TrimSpace(r.cell.String()))
+	case name == "tr":
+		r.rows = append(r.rows, r.row)
+	case name == "tbl":
+		if r.tables--; r.tables == 0 {
+			r.table(r.rows)
+			r.rows = nil
+		}
+	}
+}
