@@ -209,9 +209,10 @@ func (c *Client) Passages(ctx context.Context, key string) (page PassagePage, er
 	return page, c.get(ctx, "/sources/"+url.PathEscape(key)+"/passages", &page)
 }
 
-// Search returns the passages that may answer a question.
-func (c *Client) Search(ctx context.Context, question string) (found Found, err error) {
-	return found, c.get(ctx, "/knowledge/search?q="+url.QueryEscape(question), &found)
+// Search returns the passages that may answer a question, for a bot, or in all
+// sources for "".
+func (c *Client) Search(ctx context.Context, question, bot string) (found Found, err error) {
+	return found, c.get(ctx, "/knowledge/search?"+url.Values{"q": {question}, "bot": {bot}}.Encode(), &found)
 }
 
 // Documents returns the documents of a kind: bots, channels, connections, tools,

@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 
 	"urgentparrot.example/client"
@@ -13,6 +12,7 @@ import (
 func ask(c *call) error {
 	c.remote()
 	bot := c.flags.String("bot", "front-desk", "the bot's `name`")
+	data := c.flags.String("data", "", "a `folder` of documents, or a data folder, instead of a running service")
 	if err := c.parse(1, 100); err != nil {
 		return err
 	}
@@ -24,6 +24,9 @@ func ask(c *call) error {
 		}
 		question = string(raw)
 	}
+	if *data != "" {
+		return c.askFolder(*data, "", question)
+	}
 	cl, err := c.client()
 	if err != nil {
 		return err
@@ -32,8 +35,14 @@ func ask(c *call) error {
 	if err != nil {
 		return err
 	}
+	return c.printAnswer(a)
+}
+
+func (c *call) printAnswer(a client.Answer) error {
 	return c.print(a, func(w io.Writer) {
-		fmt.Fprintf(w, "%s\n\n", a.Answer)
+		if a.Answer != "" {
+			fmt.Fprintf(w, "%s\n\n", a.Answer)
+		}
 		fmt.Fprintf(w, "Decision\t%s: %s\n", a.Trace.Decision, a.Trace.Why)
 		fmt.Fprintf(w, "Confidence\t%.2f (the bot answers from %.2f)\n", a.Confidence, a.Trace.Threshold)
 		for _, cite := range a.Citations {
@@ -61,12 +70,7 @@ func chat(c *call) error {
 	if err != nil {
 		return err
 	}
-	terminal := false
-	if f, ok := c.in.(*os.File); ok {
-		if info, err := f.Stat(); err == nil {
-			terminal = info.Mode()&os.ModeCharDevice != 0
-		}
-	}
+	terminal := isTerminal(c.in)
 	if terminal {
 		fmt.Fprintf(c.out, "You talk to %s. Nothing is kept, and nobody else sees it. End with Ctrl-D.\n", *bot)
 	}

@@ -48,7 +48,7 @@ func init() {
 		{"ask", "QUESTION", "put one question to a bot", "parrot ask 'can I take my bike on the boat?'", ask},
 		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
 		{"inbox", "list|show|take|reply|return|close [ID] [TEXT]", "answer what the bots hand over", "parrot inbox list", inbox},
-		{"knowledge", "add|list|show|search|remove [FILE|FOLDER|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
+		{"knowledge", "add|list|show|search|sync|remove|quiz|gaps|lessons|house [FILE|FOLDER|ADDRESS|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
 		{"bot", "list|show|check|push|pull [NAME|FILE]", "the bots' briefs", "parrot bot push demo/bots/front-desk.yaml", documents("bots")},
 		{"channel", "list|show|check|push|pull [NAME|FILE]", "the channels", "parrot channel show text-line", documents("channels")},
 		{"tool", "list|show|check|push|pull [NAME|FILE]", "the tools that bots may use", "parrot tool check demo/tools/timetable.yaml", documents("tools")},
@@ -71,6 +71,16 @@ type call struct {
 	server *string
 	token  *string
 	asJSON *bool
+}
+
+// isTerminal reports whether something is shown to a person at once.
+func isTerminal(w any) bool {
+	f, ok := w.(*os.File)
+	if !ok {
+		return false
+	}
+	info, err := f.Stat()
+	return err == nil && info.Mode()&os.ModeCharDevice != 0
 }
 
 // errUsage is wrapped by errors of wrong usage.

@@ -138,6 +138,18 @@ func reply(q *request) (any, error) {
 	return message(m), err
 }
 
+func replyWithFact(q *request) (any, error) {
+	var in client.BareFact
+	if err := q.body(&in); err != nil {
+		return nil, err
+	}
+	if err := text(in.Fact, "fact", 4000); err != nil {
+		return nil, err
+	}
+	m, err := q.workspace.ReplyWithFact(q.Request.Context(), q.Param("id"), q.access.Label, in.Fact, q.GetHeader("Idempotency-Key"))
+	return message(m), err
+}
+
 func take(q *request) (any, error) {
 	var in client.Take
 	if q.Request.ContentLength != 0 {

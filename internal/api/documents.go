@@ -76,17 +76,27 @@ func putDocument(q *request) (any, error) {
 	if err := q.body(&in); err != nil {
 		return nil, err
 	}
-	version := 0
-	if match := q.GetHeader("If-Match"); match != "" && match != "*" {
-		if version, err = strconv.Atoi(strings.Trim(match, `"`)); err != nil || version < 1 {
-			return nil, problem.New(problem.BadInput, "If-Match must be the ETag of this document", "If-Match")
-		}
+	version, err := q.ifMatch()
+	if err != nil {
+		return nil, err
 	}
 	if _, err := q.workspace.PutDocument(q.Request.Context(), kind, q.Param("name"), in.Text, version); err != nil {
 		return nil, err
 	}
 	d, err := q.stored()
 	return d, err
+}
+
+// ifMatch returns the version that the request expects, 0 if any will do.
+func (q *request) ifMatch() (version int, err error) {
+	match := q.GetHeader("If-Match")
+	if match == "" || match == "*" {
+		return 0, nil
+	}
+	if version, err = strconv.Atoi(strings.Trim(match, `"`)); err != nil || version < 1 {
+		return 0, problem.New(problem.BadInput, "If-Match must be the ETag that was read", "If-Match")
+	}
+	return version, nil
 }
 
 func checkDocument(q *request) (any, error) {

@@ -6,11 +6,14 @@ import (
 	"io"
 	"net/http"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/quiz"
+	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/reading"
 	"urgentparrot.example/internal/store"
@@ -20,13 +23,63 @@ func listSources(q *request) (any, error) {
 	list, err := q.workspace.Store().Sources(q.Request.Context())
 	page := client.SourcePage{Items: make([]client.Source, len(list))}
 	for i, s := range list {
-		page.Items[i] = source(s)
+		page.Items[i] = source(q.workspace, s)
 	}
 	return page, err
 }
 
-func source(s store.Source) client.Source {
-	return client.Source{ID: s.ID, Name: s.Name, Title: s.Title, Bytes: s.Bytes, Passages: s.Passages, ReadAt: s.ReadAt, Error: s.Error}
+// source is a source as it goes over the wire.
+func source(w *engine.Workspace, s store.Source) client.Source {
+	out := client.Source{
+		ID: s.ID, Name: s.Name, Title: s.Title, Kind: string(s.Kind), Address: s.Address, Bytes: s.Bytes, Pages: s.Pages, Passages: s.Passages, Encoding: s.Waiting,
+		EveryMinutes: int(s.Every / time.Minute), ReadAt: maybe(s.ReadAt), NextAt: maybe(s.NextAt), ValidFrom: maybe(s.From), ValidUntil: maybe(s.Until), Error: s.Error,
+	}
+	progress, underway := w.Progress(s.ID)
+	switch {
+	case underway:
+		out.State, out.Progress = "reading", &client.Progress{Read: progress.Read, Found: progress.Found}
+	case s.Error != "" && s.TriedAt.After(s.ReadAt):
+		out.State = "failed"
+	case s.ReadAt.IsZero():
+		out.State = "waiting"
+	default:
+		out.State = "ready"
+	}
+	if out.Title == "" {
+		out.Title = s.Name
+	}
+	return out
+}
+
+// maybe is a time that may be missing.
+func maybe(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+func orZero(t *time.Time) time.Time {
+	if t == nil {
+		return time.Time{}
+	}
+	return *t
+}
+
+// within checks the times between which something holds.
+func within(from, until *time.Time) error {
+	if from != nil && until != nil && !until.After(*from) {
+		return problem.New(problem.BadInput, "it must hold until a time after the one from which it holds", "valid_until")
+	}
+	return nil
+}
+
+func sourceName(name string) (string, error) {
+	name = strings.TrimSpace(name)
+	if name == "" || len(name) > 300 || !utf8.ValidString(name) || strings.ContainsFunc(name, unicode.IsControl) {
+		return "", problem.New(problem.BadInput, "the source needs a name of at most 300 characters", "name")
+	}
+	return name, nil
 }
 
 func addSource(q *request) (any, error) {
@@ -40,19 +93,132 @@ func addSource(q *request) (any, error) {
 		return nil, problem.New(problem.BadInput, "send the file as multipart/form-data, in a field called file", "file")
 	}
 	defer file.Close()
-	name := strings.TrimSpace(q.Request.FormValue("name"))
-	if name == "" || len(name) > 300 || !utf8.ValidString(name) || strings.ContainsFunc(name, unicode.IsControl) {
-		return nil, problem.New(problem.BadInput, "the source needs a name of at most 300 characters", "name")
+	name, err := sourceName(q.Request.FormValue("name"))
+	if err != nil {
+		return nil, err
 	}
 	content, err := io.ReadAll(file)
 	if err != nil {
 		return nil, problem.New(problem.BadInput, "the file broke off before its end", "file")
 	}
-	if _, err := reading.Read(name, content); err != nil {
+	if _, err := reading.ReadFile(name, content); err != nil {
 		return nil, problem.New(problem.BadInput, name+": "+err.Error(), "file")
 	}
-	s, err := q.workspace.AddSource(q.Request.Context(), name, content)
-	return source(s), err
+	return q.keptSource(q.workspace.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromFile}, content))
+}
+
+func (q *request) keptSource(s store.Source, err error) (any, error) {
+	if err != nil {
+		return nil, err
+	}
+	return source(q.workspace, s), nil
+}
+
+func addText(q *request) (any, error) {
+	var in client.TypedSource
+	if err := q.body(&in); err != nil {
+		return nil, err
+	}
+	name, err := sourceName(in.Name)
+	if err == nil {
+		err = errors.Join(text(in.Text, "text", 400_000), within(in.ValidFrom, in.ValidUntil))
+	}
+	if err != nil {
+		return nil, err
+	}
+	if !strings.HasSuffix(name, ".md") {
+		name += ".md"
+	}
+	if _, err := reading.ReadFile(name, []byte(in.Text)); err != nil {
+		return nil, problem.New(problem.BadInput, err.Error(), "text")
+	}
+	return q.keptSource(q.workspace.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromText, From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil)}, []byte(in.Text)))
+}
+
+// longestInterval is the longest time between two readings: about a year.
+const longestInterval = 366 * 24 * 60
+
+func interval(minutes int) error {
+	if minutes < 0 || minutes > longestInterval {
+		return problem.New(problem.BadInput, "a source is read again after 1 minute to 366 days, or by hand (0)", "every_minutes")
+	}
+	return nil
+}
+
+func addWeb(q *request) (any, error) {
+	var in client.WebSource
+	if err := q.body(&in); err != nil {
+		return nil, err
+	}
+	if in.Name == "" {
+		in.Name = in.Address
+	}
+	name, err := sourceName(in.Name)
+	if err != nil {
+		return nil, err
+	}
+	if err := q.workspace.CheckAddress(in.Address); err != nil {
+		return nil, problem.New(problem.BadInput, err.Error(), "address")
+	}
+	if in.Prefix != "" {
+		if err := q.workspace.CheckAddress(in.Prefix); err != nil {
+			return nil, problem.New(problem.BadInput, err.Error(), "prefix")
+		}
+	}
+	if in.Depth < 0 || in.Depth > 100 || in.Pages < 0 || in.Pages > reading.MostPages {
+		return nil, problem.New(problem.BadInput, fmt.Sprintf("at most 100 links deep and %d pages are followed", reading.MostPages), "depth")
+	}
+	if err := errors.Join(interval(in.EveryMinutes), within(in.ValidFrom, in.ValidUntil)); err != nil {
+		return nil, err
+	}
+	s := store.Source{
+		Name: name, Kind: store.FromPage, Address: strings.TrimSpace(in.Address), Every: time.Duration(in.EveryMinutes) * time.Minute,
+		From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil),
+		Options: store.SourceOptions{Prefix: in.Prefix, Depth: in.Depth, Pages: in.Pages, Pairs: in.Pairs},
+	}
+	if in.Follow {
+		s.Kind = store.FromSite
+	}
+	return q.keptSource(q.workspace.AddWeb(q.Request.Context(), s))
+}
+
+func showSource(q *request) (any, error) {
+	return q.keptSource(q.workspace.Store().Source(q.Request.Context(), q.Param("id")))
+}
+
+func changeSource(q *request) (any, error) {
+	var in client.SourceChange
+	if err := q.body(&in); err != nil {
+		return nil, err
+	}
+	if err := errors.Join(interval(in.EveryMinutes), within(in.ValidFrom, in.ValidUntil)); err != nil {
+		return nil, err
+	}
+	ctx := q.Request.Context()
+	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
+	if err != nil {
+		return nil, err
+	}
+	s.Every, s.From, s.Until = time.Duration(in.EveryMinutes)*time.Minute, orZero(in.ValidFrom), orZero(in.ValidUntil)
+	if err := q.workspace.ChangeSource(ctx, s); err != nil {
+		return nil, err
+	}
+	return q.keptSource(q.workspace.Store().Source(ctx, s.ID))
+}
+
+func readSource(q *request) (any, error) {
+	ctx := q.Request.Context()
+	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
+	if err != nil {
+		return nil, err
+	}
+	if s.Address == "" {
+		return nil, problem.New(problem.BadInput, "a file is read when it is uploaded; upload it again to read it anew", "id")
+	}
+	if err := q.workspace.ReadAgain(ctx, s.ID); err != nil {
+		return nil, err
+	}
+	return source(q.workspace, s), nil
 }
 
 func removeSource(q *request) (any, error) {
@@ -63,16 +229,30 @@ func removeSource(q *request) (any, error) {
 	return nil, q.workspace.RemoveSource(q.Request.Context(), s.ID)
 }
 
+func listPages(q *request) (any, error) {
+	ctx := q.Request.Context()
+	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
+	if err != nil {
+		return nil, err
+	}
+	list, err := q.workspace.Store().Pages(ctx, s.ID)
+	page := client.ReadPageList{Items: make([]client.ReadPage, len(list))}
+	for i, p := range list {
+		page.Items[i] = client.ReadPage{Address: p.Address, Title: p.Title, Passages: p.Passages, ReadAt: p.ReadAt, Error: p.Error}
+	}
+	return page, err
+}
+
 func listPassages(q *request) (any, error) {
 	ctx := q.Request.Context()
 	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
 	if err != nil {
 		return nil, err
 	}
-	list, err := q.workspace.Store().Passages(ctx, s.ID)
+	list, err := q.workspace.Store().Passages(ctx, s.ID, "")
 	page := client.PassagePage{Items: make([]client.Passage, len(list))}
 	for i, p := range list {
-		page.Items[i] = client.Passage{ID: p.ID, Source: p.Source, Trail: p.Trail, Question: p.Question, Text: p.Text, Position: p.Position}
+		page.Items[i] = client.Passage{ID: p.ID, Source: p.Source, Address: p.Address, Trail: p.Trail, Question: p.Question, Text: p.Text, Position: p.Position}
 	}
 	return page, err
 }
@@ -82,11 +262,45 @@ func search(q *request) (any, error) {
 	if err := text(question, "q", 4000); err != nil {
 		return nil, err
 	}
-	found := client.Found{Items: []client.Weighed{}}
-	for _, c := range answer.Find(q.workspace.Index(), question, "") {
+	result, threshold, err := q.workspace.Candidates(question, q.Query("bot"))
+	if err != nil {
+		return nil, err
+	}
+	found := client.Found{Items: []client.Weighed{}, Threshold: threshold}
+	if result.Mended != question {
+		found.Mended = result.Mended
+	}
+	for _, c := range result.Candidates {
 		found.Items = append(found.Items, client.Weighed{
-			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Text: c.Text, Score: c.Score, Coverage: c.Coverage, Confidence: c.Confidence, Missing: c.Missing,
+			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: c.Text,
+			Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
 		})
 	}
+	if len(result.Candidates) > 0 && result.Candidates[0].Confidence >= threshold {
+		found.Answered, found.Answer, found.Items[0].Quoted = true, result.Candidates[0].Words(0), true
+	}
 	return found, nil
+}
+
+func runQuiz(q *request) (any, error) {
+	var in client.Quiz
+	if err := q.largeBody(&in, 16<<20); err != nil {
+		return nil, err
+	}
+	questions, err := quiz.Parse(strings.NewReader(in.Questions))
+	if err != nil {
+		return nil, problem.New(problem.BadInput, err.Error(), "questions")
+	}
+	finder, threshold, err := q.workspace.BotFinder(in.Bot)
+	if err != nil {
+		return nil, err
+	}
+	report := quiz.Run(questions, func(asked, after string) []answer.Reply {
+		if q.Request.Context().Err() != nil {
+			return nil // nobody waits for the report any more
+		}
+		return finder.Answer(asked, after, threshold, 0)
+	})
+	var out client.QuizReport
+	return out, convert(report, &out)
 }

@@ -135,14 +135,17 @@ func (s *Server) fail(c *gin.Context, err error) {
 const bodyLimit = 512 << 10
 
 // body reads the JSON body into a value; what it does not have is a problem.
-func (q *request) body(into any) error {
-	decoder := json.NewDecoder(http.MaxBytesReader(q.Writer, q.Request.Body, bodyLimit))
+func (q *request) body(into any) error { return q.largeBody(into, bodyLimit) }
+
+// largeBody reads a JSON body of at most so many bytes.
+func (q *request) largeBody(into any, limit int64) error {
+	decoder := json.NewDecoder(http.MaxBytesReader(q.Writer, q.Request.Body, limit))
 	decoder.DisallowUnknownFields()
 	err := decoder.Decode(into)
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLarge):
-		return problem.New(problem.TooLarge, fmt.Sprintf("the request is larger than %d KiB", bodyLimit>>10), "")
+		return problem.New(problem.TooLarge, fmt.Sprintf("the request is larger than %d KiB", limit>>10), "")
 	case err != nil:
 		return problem.New(problem.BadInput, "the request is not the JSON that is expected here: "+strings.TrimPrefix(err.Error(), "json: "), "")
 	}

@@ -17,7 +17,7 @@ import (
 var ErrRefused = errors.New("refused")
 
 // responseLimit is how much of an answer is read, in bytes.
-const responseLimit = 1 << 20
+const responseLimit = 8 << 20
 
 // An Endpoint is an HTTP system with its secret.
 type Endpoint struct {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"reflect"
 	"slices"
 
 	"urgentparrot.example/internal/channel"
@@ -14,7 +15,6 @@ import (
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/document"
-	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
@@ -71,13 +71,11 @@ func (w *Workspace) reload(ctx context.Context) error {
 	for _, ch := range c.channels {
 		w.openChannel(ctx, c, ch)
 	}
-	passages, err := w.store.Passages(ctx, "")
-	if err != nil {
-		return err
+	before := w.config.Swap(c)
+	if before != nil && before.settings.Language == c.settings.Language && reflect.DeepEqual(before.settings.Synonyms, c.settings.Synonyms) && before.settings.Embeddings == c.settings.Embeddings {
+		return nil // the index is made of the same words
 	}
-	w.config.Store(c)
-	w.index.Store(knowledge.Build(c.analyzer, passages))
-	return nil
+	return w.reindex(ctx)
 }
 
 // read parses one document and adds it.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 
-	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/store"
 )
 
@@ -58,12 +57,7 @@ func (w *Workspace) Reply(ctx context.Context, id, person, words, key string) (s
 		}
 	}
 	var message store.Message
-	var send *store.Effect
-	if ch := w.config.Load().channels[c.Channel]; ch == nil || !ch.fetches() {
-		e := w.effect(store.Send, "send/"+id, id, "", sendBody{c.Channel, channel.Outgoing{Address: c.Address, Text: words}})
-		e.ByBot = false
-		send = &e
-	}
+	send := w.personSends(c, words)
 	err = w.write(ctx, func(tx *store.Tx) (err error) {
 		if message, err = tx.SayAsPerson(id, person, words, send, w.options.Now()); err != nil || key == "" {
 			return err
@@ -88,6 +82,7 @@ func (w *Workspace) Reply(ctx context.Context, id, person, words, key string) (s
 		w.outbox.add(*send)
 	}
 	w.hub.signal(visitorTopic(c.Channel, c.Address))
+	w.learnFrom(ctx, c, message)
 	return message, nil
 }
 

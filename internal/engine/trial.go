@@ -54,7 +54,7 @@ func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
 		if err != nil {
 			return TrialTurn{}, err
 		}
-		s.Brief = brief
+		s.Brief, s.Finder = brief, w.Finder(brief)
 	}
 	d := dialogue.Decide(s)
 	for len(d.Calls) > 0 {

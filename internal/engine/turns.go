@@ -103,12 +103,11 @@ func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err 
 func (w *Workspace) furnish(s *dialogue.Snapshot, config *config, botName string, ch *openChannel) {
 	s.Now = w.options.Now().In(config.settings.Zone())
 	s.Settings, s.Channel = config.settings, ch.Channel
-	s.Index = w.index.Load()
 	brief, ok := config.bots[botName]
 	if !ok { // the bot that began is gone: the channel's takes over
 		brief = config.bots[ch.Bot]
 	}
-	s.Brief = brief
+	s.Brief, s.Finder = brief, w.Finder(brief)
 	for _, name := range brief.Tools {
 		if tool, ok := config.tools[name]; ok {
 			s.Tools = append(s.Tools, tool)
@@ -153,6 +152,8 @@ func (w *Workspace) commit(ctx context.Context, c store.Conversation, ch *openCh
 		case dialogue.Escalate:
 			commit.Escalate = &e
 			commit.Happened = append(commit.Happened, "Escalated to people: "+e.Reason)
+		case dialogue.Missed:
+			commit.Gaps = append(commit.Gaps, w.gapFor(e.Question))
 		case dialogue.WriteRow:
 			commit.Rows = append(commit.Rows, e)
 			commit.Happened = append(commit.Happened, "Row written to the sheet "+e.Sheet)

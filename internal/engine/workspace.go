@@ -18,6 +18,7 @@ import (
 	"github.com/gofrs/flock"
 
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/reading"
 	"urgentparrot.example/internal/store"
 )
 
@@ -28,6 +29,7 @@ type Options struct {
 	PublicURL string        // under which people reach the console, for links in mails
 	RetryBase time.Duration // the pause after a first failed try; 1s if zero
 	GiveUp    time.Duration // how long an effect is tried; 48h if zero
+	Fetch     reading.Fetcher
 }
 
 // A Workspace is one business: its records, its knowledge and its queues. It is
@@ -43,17 +45,24 @@ type Workspace struct {
 	lock    *flock.Flock
 	client  *http.Client // for calls to other systems
 
-	editing  sync.Mutex // one change of documents or knowledge at a time
-	config   atomic.Pointer[config]
-	index    atomic.Pointer[knowledge.Index]
-	hub      hub
-	latest   latest
-	turns    *queue
-	outbox   *outbox
-	finished *finished
-	sheets   *sheetFiles
-	stop     context.CancelFunc
-	running  context.Context
+	editing sync.Mutex // one change of documents or knowledge at a time
+	config  atomic.Pointer[config]
+	index   atomic.Pointer[knowledge.Index]
+
+	sourceIDs atomic.Pointer[map[string]string] // by name
+	hub       hub
+	latest    latest
+	vectors   vectors
+	gaps      gaps
+	fetcher   *reading.Fetcher
+	readers   *readers
+	encoding  *encoding
+	turns     *queue
+	outbox    *outbox
+	finished  *finished
+	sheets    *sheetFiles
+	stop      context.CancelFunc
+	running   context.Context
 }
 
 // ErrInUse is returned for a folder that another process works in.
@@ -111,6 +120,10 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	w.outbox = newOutbox(w.carryOut)
 	w.finished = newFinished(w)
 	w.sheets = newSheetFiles(w)
+	w.fetcher = &w.options.Fetch
+	w.readers = newReaders(w)
+	w.encoding = newEncoding(w)
+	w.sourceIDs.Store(&map[string]string{})
 	if err := w.start(ctx); err != nil {
 		return errors.Join(err, w.shutDown())
 	}
@@ -122,6 +135,11 @@ func (w *Workspace) start(ctx context.Context) error {
 	if err := w.reload(ctx); err != nil {
 		return err
 	}
+	if err := w.loadGaps(ctx); err != nil {
+		return err
+	}
+	w.encoding.ended.Go(w.encoding.run)
+	w.readers.ended.Go(w.readers.run)
 	if err := w.sweep(ctx); err != nil {
 		return err
 	}
@@ -174,6 +192,8 @@ func (w *Workspace) Close() error {
 
 func (w *Workspace) shutDown() error {
 	w.stop()
+	w.readers.close()
+	w.encoding.close()
 	w.turns.close()
 	w.outbox.close()
 	w.finished.close()

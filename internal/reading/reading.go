@@ -71,8 +71,12 @@ func ReadFile(name string, content []byte) ([]Page, error) {
 }
 
 func pageOf(address string, content []byte, d knowledge.Document) Page {
+	return Page{Address: address, Title: d.Title, Hash: hashOf(content), Passages: d.Passages()}
+}
+
+func hashOf(content []byte) string {
 	sum := sha256.Sum256(content)
-	return Page{Address: address, Title: d.Title, Hash: hex.EncodeToString(sum[:]), Passages: d.Passages()}
+	return hex.EncodeToString(sum[:])
 }
 
 // Read reads one file by the ending of its name. The error says what is wrong

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"urgentparrot.example/demo"
+	"urgentparrot.example/internal/store"
 	"urgentparrot.example/internal/world"
 )
 
@@ -95,7 +96,7 @@ func (d *Demo) fill(ctx context.Context, secret string) error {
 		}
 		content, err := fs.ReadFile(demo.Knowledge(), path)
 		if err == nil {
-			_, err = w.AddSource(ctx, path, content)
+			_, err = w.AddFile(ctx, store.Source{Name: path}, content)
 		}
 		return err
 	})

@@ -264,7 +264,7 @@ func (t *Tx) Close(id, person string, now time.Time) error {
 	if err := t.silence(id, calling); err != nil {
 		return err
 	}
-	if err := t.leaveToPerson(id, now); err != nil {
+	if err := errors.Join(t.leaveToPerson(id, now), t.answeredGaps(id)); err != nil {
 		return err
 	}
 	if err := t.happened(id, person+" closed the conversation", now); err != nil {
@@ -299,4 +299,30 @@ func (t *Tx) whyNot(id string) error {
 		return err
 	}
 	return ErrLead
+}
+
+// AnswerWaiting adds a person's answer to a conversation that waits for one, or
+// that a bot leads, and leaves it to the bot. It reports false, and changes
+// nothing, where a person leads or the conversation is closed.
+func (t *Tx) AnswerWaiting(id, person, words string, send *Effect, now time.Time) (bool, error) {
+	m := Message{ID: NewID(), ConversationID: id, Author: ByPerson, Name: person, Text: words, At: now}
+	var channel string
+	err := t.row(`UPDATE conversation SET lead = 'bot', messages = messages + 1, preview = ?, updated_at = ?, waiting_since = NULL, reason = '', priority = 'normal', version = version + 1
+		WHERE id = ? AND lead IN ('waiting', 'bot') RETURNING messages, channel`, []any{preview(words), millis(now), id}, &m.Position, &channel)
+	if errors.Is(err, ErrNotFound) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	if send != nil {
+		send.ID = m.ID
+		if err := t.putEffect(*send, now); err != nil {
+			return false, err
+		}
+	}
+	if _, err := t.insert(m, channel); err != nil {
+		return false, err
+	}
+	return true, t.event("message.replied", id, map[string]any{"conversation": id, "message": m.ID}, now)
 }

@@ -17,8 +17,6 @@ type Gap struct {
 	FirstAt, LastAt time.Time
 }
 
-
-
 // Gaps returns the open gaps, the most frequent first, at most limit.
 func (s *Store) Gaps(ctx context.Context, limit int) (list []Gap, err error) {
 	return s.gaps(ctx, `WHERE g.state = 'open' ORDER BY g.times DESC, g.last_at DESC LIMIT ?`, limit)

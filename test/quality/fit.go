@@ -21,8 +21,9 @@ import (
 
 // A situation is what was found for one question.
 type situation struct {
-	found []answer.Features
-	right []bool
+	found  []answer.Features
+	right  []bool
+	weight float64 // in fitting confidence
 }
 
 // A slot is the place of a feature that takes part.
@@ -45,10 +46,10 @@ var trusting = []slot{
 	func(v *answer.Features) *float64 { return &v.Whole },
 	func(v *answer.Features) *float64 { return &v.Question },
 	func(v *answer.Features) *float64 { return &v.Lacking },
-	func(v *answer.Features) *float64 { return &v.Unknown },
 	func(v *answer.Features) *float64 { return &v.NoFact },
+	func(v *answer.Features) *float64 { return &v.Fact },
 	func(v *answer.Features) *float64 { return &v.Short },
-	func(v *answer.Features) *float64 { return &v.Margin },
+	func(v *answer.Features) *float64 { return &v.Best },
 }
 
 // values returns the features that take part.
@@ -123,6 +124,7 @@ func fitConfidence(situations []situation) (answer.Features, float64) {
 	weights := make([]float64, len(trusting)+1) // the last is the bias
 	for round := range rounds {
 		gradient := make([]float64, len(weights))
+		n := 0.0
 		for _, s := range situations {
 			row := append(values(s.found[0], trusting), 1)
 			pull := -1 / (1 + math.Exp(-dot(weights, row)))
@@ -130,10 +132,11 @@ func fitConfidence(situations []situation) (answer.Features, float64) {
 				pull++
 			}
 			for j, v := range row {
-				gradient[j] += pull * v
+				gradient[j] += s.weight * pull * v
 			}
+			n += s.weight
 		}
-		descend(weights, gradient, float64(len(situations)), round)
+		descend(weights, gradient, n, round)
 	}
 	var v answer.Features
 	for i, at := range trusting {
@@ -143,7 +146,7 @@ func fitConfidence(situations []situation) (answer.Features, float64) {
 }
 
 // situations puts questions and notes what was found.
-func situationsOf(k *corpus, f answer.Finder, questions []quiz.Question) (list []situation) {
+func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (list []situation) {
 	for _, q := range questions {
 		if len(q.Parts) > 0 {
 			continue
@@ -152,7 +155,7 @@ func situationsOf(k *corpus, f answer.Finder, questions []quiz.Question) (list [
 		if len(found.Candidates) == 0 {
 			continue
 		}
-		var s situation
+		s := situation{weight: weight}
 		for _, c := range found.Candidates {
 			s.found, s.right = append(s.found, c.Features), append(s.right, quiz.Holds(q, c))
 		}
@@ -160,6 +163,10 @@ func situationsOf(k *corpus, f answer.Finder, questions []quiz.Question) (list [
 	}
 	return list
 }
+
+// missesWeigh is what a near miss made by taking the answer out weighs: customers
+// ask more of what is known than of what is not.
+const missesWeigh = 0.5
 
 // misspell makes one slip in each longer word, the same at each run.
 func misspell(s string) string {
@@ -187,25 +194,25 @@ func fit(corpora []*corpus, quizzes [][]quiz.Question, c *codes, file string) er
 	var w answer.Weights
 	var asked []situation
 	for i, k := range corpora {
-		asked = append(asked, situationsOf(k, k.finder, quizzes[i])...)
+		asked = append(asked, situationsOf(k.finder, quizzes[i], 1)...)
 	}
 	w.Rank = fitRanking(asked)
 	asked = nil
 	for i, k := range corpora {
 		k.finder.Weights = &w
-		asked = append(asked, situationsOf(k, k.finder, quizzes[i])...)
+		asked = append(asked, situationsOf(k.finder, quizzes[i], 1)...)
 		for _, q := range quizzes[i] {
 			if q.Unanswerable || len(q.Parts) > 0 {
 				continue
 			}
 			slipped := q
 			slipped.Question = misspell(q.Question)
-			asked = append(asked, situationsOf(k, k.finder, []quiz.Question{slipped})...)
+			asked = append(asked, situationsOf(k.finder, []quiz.Question{slipped}, 0.5)...)
 			less := k.finder
 			less.Index = k.index(c, func(p knowledge.Passage) bool {
 				return quiz.Holds(q, answer.Candidate{Hit: knowledge.Hit{Passage: p}})
 			})
-			asked = append(asked, situationsOf(k, less, []quiz.Question{q})...)
+			asked = append(asked, situationsOf(less, []quiz.Question{q}, missesWeigh)...)
 		}
 	}
 	w.Confidence, w.Bias = fitConfidence(asked)

@@ -22,6 +22,7 @@ func main() {
 	failures := flag.Bool("failures", false, "show what was not answered rightly")
 	only := flag.String("only", "", "measure only this `corpus`: a folder with documents; its questions in -quiz")
 	file := flag.String("quiz", "", "with -only: the `file` with questions, without its ending")
+	flag.Float64Var(&threshold, "threshold", threshold, "the confidence from which a question is answered")
 	flag.Parse()
 	if err := run(*fitting, *failures, *only, *file); err != nil {
 		fmt.Fprintln(os.Stderr, "quality:", err)
@@ -29,7 +30,7 @@ func main() {
 	}
 }
 
-const threshold = bot.DefaultThreshold
+var threshold = bot.DefaultThreshold
 
 func run(fitting, failures bool, only, file string) error {
 	e, err := encoder.Shared()

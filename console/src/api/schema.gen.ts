@@ -337,6 +337,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/conversations/{id}/fact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reply with a bare fact, which the bot words */
+        post: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description A repeat with the same key is not sent again. */
+                    "Idempotency-Key"?: string;
+                };
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["FactGivenBody"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Message"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/conversations/{id}/messages": {
         parameters: {
             query?: never;
@@ -791,6 +844,349 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/gaps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The questions that nobody's knowledge answered, the most frequent first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["GapPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/gaps/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Set a gap aside */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/gaps/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer a gap with a house answer, and send it to those who wait */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["GapAnsweredBody"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["GapAnswered"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house-answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List house answers */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HouseAnswerPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Keep a new house answer */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["HouseAnswerText"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HouseAnswer"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house-answers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a house answer */
+        put: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description The ETag that was read; without it, whatever is there is replaced. */
+                    "If-Match"?: string;
+                };
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["HouseWrittenBody"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HouseAnswer"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Remove a house answer */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/knowledge/quiz": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put questions with known answers to the knowledge */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Quiz"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["QuizReport"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/knowledge/search": {
         parameters: {
             query?: never;
@@ -803,6 +1199,8 @@ export interface paths {
             parameters: {
                 query: {
                     q: string;
+                    /** @description Whose sources and threshold count; all sources, if it is left out. */
+                    bot?: string;
                 };
                 header?: never;
                 path?: never;
@@ -831,6 +1229,146 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lessons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List lessons */
+        get: {
+            parameters: {
+                query?: {
+                    state?: "proposed" | "approved" | "rejected";
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LessonPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lessons/{id}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a lesson a house answer */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["LessonApprovedBody"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HouseAnswer"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lessons/{id}/reject": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a lesson aside */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -1167,7 +1705,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sources/{id}": {
+    "/api/v1/sources/text": {
         parameters: {
             query?: never;
             header?: never;
@@ -1176,6 +1714,166 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Keep a typed text as a source */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["TypedSource"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Source"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/web": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a page or a website as a source; it is read behind the scenes */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["WebSource"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Source"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show a source */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Source"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        /** Change when a source is read again and when it holds */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ChangedSourceBody"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Source"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         post?: never;
         /** Remove a source */
         delete: {
@@ -1206,6 +1904,52 @@ export interface paths {
                 };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{id}/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pages of a source */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ReadPageList"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1251,6 +1995,52 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a web source again now */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Source"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -1455,6 +2245,22 @@ export interface components {
             confidence: number;
             trace: components["schemas"]["Trace"];
         };
+        Beside: {
+            /**
+             * @description completes: approving joins both; differs: a person must say which holds.
+             * @enum {string}
+             */
+            relation: "same" | "completes" | "differs";
+            source: string;
+            text: string;
+        };
+        ChangedSourceBody: {
+            every_minutes: number;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
+        };
         Channel: {
             bot: string;
             /** @description Why it does not work. */
@@ -1580,13 +2386,117 @@ export interface components {
             value: string;
             verified: boolean;
         };
+        FactGivenBody: {
+            fact: string;
+        };
         FormDataUploadBody: {
             /** Format: binary */
             file: string;
             name: string;
         };
         Found: {
+            /** @description What it would say. */
+            answer?: string;
+            /** @description Whether a bot would answer from the first passage. */
+            answered: boolean;
             items: components["schemas"]["Weighed"][];
+            /** @description The question with misspelt words mended, if any were. */
+            mended?: string;
+            /** Format: double */
+            threshold: number;
+        };
+        Gap: {
+            /** Format: date-time */
+            first_at: string;
+            id: string;
+            /** Format: date-time */
+            last_at: string;
+            question: string;
+            times: number;
+            /** @description Conversations that still wait for the answer. */
+            waiting: string[];
+            wordings: string[];
+        };
+        GapAnswered: {
+            house_answer: components["schemas"]["HouseAnswer"];
+            /** @description To how many customers it was sent. */
+            sent: number;
+        };
+        GapAnsweredBody: {
+            answer: string;
+            /** @description In general words; the gap's own if it is left out. */
+            question?: string;
+            /** @description Send it to those who still wait. */
+            send?: boolean;
+        };
+        GapPage: {
+            items: components["schemas"]["Gap"][];
+            next?: string;
+        };
+        HouseAnswer: {
+            answer: string;
+            author: string;
+            id: string;
+            question: string;
+            /**
+             * Format: date-time
+             * @description When it is to be looked at again.
+             */
+            review_at?: string;
+            /** Format: date-time */
+            updated_at: string;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
+            version: number;
+        };
+        HouseAnswerPage: {
+            items: components["schemas"]["HouseAnswer"][];
+            next?: string;
+        };
+        HouseAnswerText: {
+            answer: string;
+            question: string;
+            /** Format: date-time */
+            review_at?: string;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
+        };
+        HouseWrittenBody: {
+            answer: string;
+            question: string;
+            /** Format: date-time */
+            review_at?: string;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
+        };
+        Lesson: {
+            answer: string;
+            author: string;
+            /** @description What the knowledge says already. */
+            beside?: components["schemas"]["Beside"];
+            conversation?: string;
+            /** Format: date-time */
+            created_at: string;
+            /** @description The house answer that it became. */
+            house_answer?: string;
+            id: string;
+            question: string;
+            /** @enum {string} */
+            state: "proposed" | "approved" | "rejected";
+        };
+        LessonApprovedBody: {
+            answer?: string;
+            question?: string;
+        };
+        LessonPage: {
+            items: components["schemas"]["Lesson"][];
+            next?: string;
         };
         Me: {
             name: string;
@@ -1621,6 +2531,7 @@ export interface components {
             token: string;
         };
         Passage: {
+            address?: string;
             id: string;
             position: number;
             question?: string;
@@ -1649,8 +2560,80 @@ export interface components {
             /** @description A stable name of the kind of problem. */
             type: string;
         };
+        Progress: {
+            found: number;
+            read: number;
+        };
         QuestionedBody: {
             question: string;
+        };
+        Quiz: {
+            /** @description Whose sources and threshold count; all sources, if it is left out. */
+            bot?: string;
+            /** @description JSON Lines. */
+            questions: string;
+        };
+        QuizBin: {
+            /** Format: double */
+            from: number;
+            right: number;
+            times: number;
+            /** Format: double */
+            to: number;
+        };
+        QuizFailure: {
+            answer?: string;
+            /** Format: double */
+            confidence: number;
+            found?: string;
+            id: string;
+            kind: string;
+            question: string;
+            source?: string;
+            wanted?: string;
+            why: string;
+        };
+        QuizGroup: {
+            answered_right: number;
+            answered_wrong: number;
+            /**
+             * Format: double
+             * @description Area under the ROC curve of confidence: right first against unanswerable, 0 to 1.
+             */
+            auroc: number;
+            /** @description Right passage first. */
+            first: number;
+            /** @description Right passage among the first three. */
+            first_three: number;
+            /**
+             * Format: double
+             * @description Mean of 1 over the right passage's place, 0 to 1.
+             */
+            mrr: number;
+            questions: number;
+            unanswerable: number;
+            unanswerable_answered: number;
+            withheld: number;
+        };
+        QuizReport: {
+            all: components["schemas"]["QuizGroup"];
+            calibration: components["schemas"]["QuizBin"][];
+            failures: components["schemas"]["QuizFailure"][];
+            kinds: {
+                [key: string]: components["schemas"]["QuizGroup"];
+            };
+        };
+        ReadPage: {
+            address: string;
+            error?: string;
+            passages: number;
+            /** Format: date-time */
+            read_at: string;
+            title: string;
+        };
+        ReadPageList: {
+            items: components["schemas"]["ReadPage"][];
+            next?: string;
         };
         Row: {
             cells: {
@@ -1689,14 +2672,39 @@ export interface components {
             name?: string;
         };
         Source: {
+            /** @description Of a page or a website. */
+            address?: string;
             bytes: number;
+            /** @description Passages whose meaning is not known yet; they are found by their words. */
+            encoding: number;
             error?: string;
+            /** @description Between readings; 0: by hand. */
+            every_minutes: number;
             id: string;
+            /** @enum {string} */
+            kind: "file" | "text" | "page" | "site";
             name: string;
-            passages: number;
             /** Format: date-time */
-            read_at: string;
+            next_at?: string;
+            pages: number;
+            passages: number;
+            /** @description While it is being read. */
+            progress?: components["schemas"]["Progress"];
+            /**
+             * Format: date-time
+             * @description Last successful reading.
+             */
+            read_at?: string;
+            /**
+             * @description failed: the last reading failed; what was read before still counts.
+             * @enum {string}
+             */
+            state: "waiting" | "reading" | "ready" | "failed";
             title: string;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
         };
         SourcePage: {
             items: components["schemas"]["Source"][];
@@ -1800,11 +2808,43 @@ export interface components {
             state: "calling" | "done" | "dropped";
             trace: components["schemas"]["Trace"];
         };
+        TypedSource: {
+            name: string;
+            /** @description Markdown. */
+            text: string;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
+        };
         Understood: {
             kind: string;
+            /** @description With misspelt words mended, if any were. */
+            mended?: string;
             outcome: string;
             passages?: components["schemas"]["Weighed"][];
             text: string;
+        };
+        WebSource: {
+            address: string;
+            /** @description How many links away from the address; 8 if it is left out. */
+            depth?: number;
+            /** @description Read it again so often; 0: by hand. */
+            every_minutes?: number;
+            /** @description Follow links within the prefix; otherwise this one page is read. */
+            follow?: boolean;
+            /** @description The address, if it is left out. */
+            name?: string;
+            /** @description At most so many; 500 if it is left out. */
+            pages?: number;
+            /** @description Headings that ask become questions with answers. */
+            pairs?: boolean;
+            /** @description The address up to its last slash, if it is left out. */
+            prefix?: string;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
         };
         Weighed: {
             /**
@@ -1817,8 +2857,15 @@ export interface components {
              * @description Share of the question's telling words it holds, 0 to 1.
              */
             coverage: number;
+            /**
+             * Format: double
+             * @description Likeness of its best sentence to the question, -1 to 1; 0 while it is not known.
+             */
+            meaning: number;
             missing?: string[];
             passage_id: string;
+            /** @description Of a house answer. */
+            question?: string;
             quoted?: boolean;
             /**
              * Format: double

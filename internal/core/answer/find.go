@@ -2,6 +2,7 @@ package answer
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"strings"
 
@@ -79,15 +80,14 @@ func (f Finder) Find(asked, previous string) Found {
 	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
 	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
 	for i := range found.Candidates {
-		next := 0.0
-		for _, other := range found.Candidates[i+1:] {
-			if !w.agree(found.Candidates[i], other) {
-				next = other.rank
-				break
+		c := &found.Candidates[i]
+		others := 0.0
+		for j, other := range found.Candidates {
+			if j != i && !w.agree(*c, other) {
+				others += math.Exp(min(other.rank-c.rank, 30))
 			}
 		}
-		c := &found.Candidates[i]
-		c.Features.Margin = c.rank - next
+		c.Features.Best = 1 / (1 + others)
 		c.Confidence = weights.confidence(c.Features)
 		if i > 0 {
 			c.Confidence = min(c.Confidence, found.Candidates[i-1].Confidence)

@@ -22,9 +22,9 @@ type Features struct {
 	Question float64 `json:"question,omitempty"` // likeness by words to the question that a house answer or heading is
 	Lacking  float64 `json:"lacking,omitempty"`  // rarity of the rarest telling word that the passage does not hold, as a share of the rarest possible
 	NoFact   float64 `json:"no_fact,omitempty"`  // 1 if the kind of fact that was asked for is not there
-	Unknown  float64 `json:"unknown,omitempty"`  // share of the telling words that no passage holds
+	Fact     float64 `json:"fact,omitempty"`     // 1 if a kind of fact was asked for and is there
 	Short    float64 `json:"short,omitempty"`    // 1 over the number of telling words
-	Margin   float64 `json:"margin,omitempty"`   // of the rank over the next passage that says something else; from 0 up
+	Best     float64 `json:"best,omitempty"`     // chance, by the ranks, that it is the best of those found that do not say the same
 }
 
 type weigher struct {
@@ -92,16 +92,12 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 		counted += anywhere[i]
 		if anywhere[i] == 0 {
 			c.Missing = append(c.Missing, t.Word)
-			if !slices.ContainsFunc(t.want, func(a knowledge.Alternative) bool { return w.ix.Knows(a.Stem) }) {
-				f.Unknown++
-			}
 			f.Lacking = max(f.Lacking, w.ix.Rarity(t.Stem)/w.ix.Rarity(""))
 		}
 	}
 	if most > 0 {
 		f.Words = hit.Score / most
 	}
-	f.Unknown /= float64(max(telling, 1))
 	f.Counted = counted / float64(max(telling, 1))
 	f.Short = 1 / float64(max(telling, 1))
 	f.Coverage = w.share(anywhere)
@@ -118,11 +114,19 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 	}
 	f.Question = w.likeness(head)
 	c.Quote, f.Together = w.quote(hit, sentences, heads)
+	if len(likeness.Sentences) == 0 {
+		// Not encoded yet: as like as passages that hold as many words usually are.
+		f.Meaning, f.Whole, f.Heading = 0.3+0.3*f.Together, 0.2+0.3*f.Together, 0.2+0.4*f.Question
+	}
 	if hit.Question != "" {
 		c.Quote = text.Span{Start: 0, End: len(hit.Text)}
 	}
-	if q.fact != nil && !q.fact.there.MatchString(hit.Text[c.Quote.Start:c.Quote.End]) {
-		f.NoFact = 1
+	if q.fact != nil {
+		if q.fact.there.MatchString(hit.Text[c.Quote.Start:c.Quote.End]) {
+			f.Fact = 1
+		} else {
+			f.NoFact = 1
+		}
 	}
 	c.rank = w.weights.Rank.dot(*f)
 	return c
@@ -206,8 +210,10 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 	says := func(i int) string { return hit.Text[sentences[i].Start:sentences[i].End] }
 	scores := make([]float64, len(sentences))
 	first := 0
+	headed := w.share(heads)
 	for i, s := range sentences {
-		scores[i] = together(i, i) + 0.5*s.own + s.like
+		// Where the headings ask what was asked, the answer begins below them.
+		scores[i] = together(i, i) + 0.5*s.own + s.like + 0.4*headed/float64(1+i)
 		if w.q.fact != nil && w.q.fact.there.MatchString(says(i)) {
 			scores[i] += 0.3
 		}

@@ -132,6 +132,9 @@ type Escalate struct {
 	Summary  Summary
 }
 
+// Missed notes a question that the knowledge does not answer.
+type Missed struct{ Question string }
+
 // Notify tells people that a conversation waits, by mail.
 type Notify struct {
 	Connection, To string
@@ -153,6 +156,7 @@ type Sync struct {
 func (Say) effect()      {}
 func (Remember) effect() {}
 func (Escalate) effect() {}
+func (Missed) effect()   {}
 func (Notify) effect()   {}
 func (WriteRow) effect() {}
 func (Sync) effect()     {}
@@ -191,6 +195,7 @@ type Weighed struct {
 	PassageID  string   `json:"passage_id"`
 	Source     string   `json:"source"`
 	Trail      []string `json:"trail,omitempty"`
+	Question   string   `json:"question,omitempty"`
 	Text       string   `json:"text"`
 	Score      float64  `json:"score"`
 	Coverage   float64  `json:"coverage"`

@@ -235,7 +235,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 	}
 	for i, c := range candidates[:min(len(candidates), tracedPassages)] {
 		u.Passages = append(u.Passages, Weighed{
-			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Text: begin(c.Text, tracedRunes),
+			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: begin(c.Text, tracedRunes),
 			Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
 			Quoted: i == 0 && c.Confidence >= t.Brief.Threshold,
 		})
@@ -482,6 +482,7 @@ func (t *turn) notKnown() {
 func (t *turn) noteUnknown() {
 	for _, question := range t.unknown {
 		t.note(Asked{Question: question})
+		t.effects = append(t.effects, Missed{question})
 	}
 }
 
@@ -580,6 +581,8 @@ func describe(e Effect) string {
 		return "remember " + e.Detail
 	case Escalate:
 		return "escalate: " + e.Reason
+	case Missed:
+		return "gap: " + e.Question
 	case Notify:
 		return "notify " + e.To
 	case WriteRow:

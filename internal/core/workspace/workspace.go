@@ -38,7 +38,17 @@ type Settings struct {
 	TimeZone string     `yaml:"time_zone"`
 	Synonyms [][]string `yaml:"synonyms"`
 
+	Lessons    string     `yaml:"lessons"`    // review: a person approves them; at once
+	Embeddings Embeddings `yaml:"embeddings"` // none: the encoder that ships with the product
+
 	zone *time.Location
+}
+
+// Embeddings name a model that makes the vectors of passages and questions, in
+// place of the built-in encoder.
+type Embeddings struct {
+	Connection string `yaml:"connection"` // to an HTTP system with the call POST /embeddings
+	Model      string `yaml:"model"`
 }
 
 // Zone is the workspace's time zone, UTC if none is set.
@@ -54,7 +64,7 @@ func (s Settings) Analyzer() *text.Analyzer { return text.NewAnalyzer(s.Language
 
 // DefaultSettings are those of a workspace that has not set any.
 func DefaultSettings(name string) Settings {
-	return Settings{Settings: name, Title: name, Language: "en", Region: "GB", TimeZone: "UTC", zone: time.UTC}
+	return Settings{Settings: name, Title: name, Language: "en", Region: "GB", TimeZone: "UTC", Lessons: "review", zone: time.UTC}
 }
 
 // ParseSettings reads settings. The error is document.Problems.
@@ -68,6 +78,12 @@ func ParseSettings(file string, source []byte) (Settings, error) {
 			c.Wrong("$.time_zone", "%q is not a time zone; write one like Europe/London", s.TimeZone)
 		}
 		s.zone = zone
+		if s.Lessons != "review" && s.Lessons != "at once" {
+			c.Wrong("$.lessons", "%q is not known here; it is review or at once", s.Lessons)
+		}
+		if s.Embeddings.Model != "" && s.Embeddings.Connection == "" {
+			c.Wrong("$.embeddings", "say which connection leads to the model")
+		}
 	}
 	return s, c.Err()
 }

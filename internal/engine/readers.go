@@ -1,0 +1,184 @@
+package engine
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"sync"
+	"time"
+
+	"urgentparrot.example/internal/reading"
+	"urgentparrot.example/internal/store"
+)
+
+// readingsAtOnce is how many web sources are read at the same time.
+const readingsAtOnce = 2
+
+// longestReading is how long one source may take to read.
+const longestReading = 2 * time.Hour
+
+// readers read web sources: at once when asked, and again when they are due.
+type readers struct {
+	w      *Workspace
+	due    chan struct{} // wakes the clock
+	slots  chan struct{}
+	ended  sync.WaitGroup
+	mu     sync.Mutex
+	under  map[string]*underway // sources being read, or waiting for a slot
+	closed bool
+}
+
+type underway struct {
+	stop context.CancelFunc
+	at   reading.Progress
+}
+
+func newReaders(w *Workspace) *readers {
+	return &readers{w: w, due: make(chan struct{}, 1), slots: make(chan struct{}, readingsAtOnce), under: map[string]*underway{}}
+}
+
+// run starts readings when they are due, until the workspace is closed.
+func (r *readers) run() {
+	for {
+		now := r.w.options.Now()
+		next := time.Minute
+		if due, err := r.w.store.DueSources(r.w.running, now.Add(next)); err == nil {
+			for _, s := range due {
+				if wait := s.NextAt.Sub(now); wait > 0 {
+					next = min(next, wait)
+					break
+				}
+				r.read(s.ID)
+			}
+		}
+		select {
+		case <-time.After(max(next, 100*time.Millisecond)):
+		case <-r.due:
+		case <-r.w.running.Done():
+			return
+		}
+	}
+}
+
+func (r *readers) wake() {
+	select {
+	case r.due <- struct{}{}:
+	default:
+	}
+}
+
+// read starts reading a source, if it is not being read already.
+func (r *readers) read(id string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if _, reading := r.under[id]; reading || r.closed {
+		return
+	}
+	ctx, stop := context.WithTimeout(r.w.running, longestReading)
+	r.under[id] = &underway{stop: stop}
+	r.ended.Add(1)
+	go func() {
+		defer r.ended.Done()
+		defer r.forget(id)
+		select {
+		case r.slots <- struct{}{}:
+			defer func() { <-r.slots }()
+		case <-ctx.Done():
+			return
+		}
+		if err := r.readSource(ctx, id); err != nil && ctx.Err() == nil {
+			r.w.log.Error("a reading could not be kept", "source", id, "error", err)
+		}
+	}()
+}
+
+// forget breaks off the reading of a source.
+func (r *readers) forget(id string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if u := r.under[id]; u != nil {
+		u.stop()
+		delete(r.under, id)
+	}
+}
+
+func (r *readers) progress(id string) (reading.Progress, bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	u := r.under[id]
+	if u == nil {
+		return reading.Progress{}, false
+	}
+	return u.at, true
+}
+
+func (r *readers) close() {
+	r.mu.Lock()
+	r.closed = true
+	for _, u := range r.under {
+		u.stop()
+	}
+	r.mu.Unlock()
+	r.ended.Wait()
+}
+
+// readSource reads a source and keeps what came of it.
+func (r *readers) readSource(ctx context.Context, id string) error {
+	w := r.w
+	s, err := w.store.Source(ctx, id)
+	if err != nil {
+		return err
+	}
+	pages, err := w.store.Pages(ctx, id)
+	if err != nil {
+		return err
+	}
+	known := map[string]reading.Known{}
+	for _, p := range pages {
+		if p.Error == "" && p.Hash != "" {
+			known[p.Address] = reading.Known{Hash: p.Hash, ETag: p.ETag, Modified: p.Modified}
+		}
+	}
+	lastSignal := time.Time{}
+	result, failed := w.fetcher.Read(ctx, reading.Site{
+		Address: s.Address, Follow: s.Kind == store.FromSite, Prefix: s.Options.Prefix,
+		Depth: s.Options.Depth, Pages: s.Options.Pages, Pairs: s.Options.Pairs, Known: known,
+	}, func(p reading.Progress) {
+		r.mu.Lock()
+		if u := r.under[id]; u != nil {
+			u.at = p
+		}
+		r.mu.Unlock()
+		if time.Since(lastSignal) > time.Second {
+			lastSignal = time.Now()
+			w.hub.signal(Events)
+		}
+	})
+	if ctx.Err() != nil && w.running.Err() != nil {
+		return nil // the workspace is closing; it is read again when it is due
+	}
+	now := w.options.Now()
+	s.NextAt = w.nextReading(s)
+	w.editing.Lock()
+	defer w.editing.Unlock()
+	ctx = w.running // what was read is kept even when the reading took its whole time
+	if failed != nil {
+		s.Error = failed.Error()
+		return w.write(ctx, func(tx *store.Tx) error { return tx.FailReading(s, now) })
+	}
+	s.ReadAt, s.Title, s.Error, s.Bytes = now, result.Title, result.Trouble, result.Bytes
+	if err := w.write(ctx, func(tx *store.Tx) error { return tx.PutReading(s, keep(result.Pages), result.Whole, now) }); err != nil {
+		return err
+	}
+	for _, p := range result.Pages {
+		if !p.Unchanged {
+			return w.reindexSource(ctx, id)
+		}
+	}
+	return nil
+}
+
+func hashOf(content []byte) string {
+	sum := sha256.Sum256(content)
+	return hex.EncodeToString(sum[:])
+}
