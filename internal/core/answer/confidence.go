@@ -47,5 +47,5 @@ func (w *Weights) confidence(f Features) float64 {
 const (
 	halfThere = 0.4
 	vouched   = 0.7
-	nearMiss  = 0.8
+	nearMiss  = 0.7
 )
