@@ -278,6 +278,12 @@ func (c *call) print(value any, people func(w io.Writer)) error {
 // ago says how long ago something was.
 func ago(t time.Time) string {
 	switch d := time.Since(t); {
+	case d < -48*time.Hour:
+		return t.Local().Format("2006-01-02 15:04")
+	case d < -time.Hour:
+		return fmt.Sprintf("in %d h", int((-d + 30*time.Minute).Hours()))
+	case d < -time.Minute:
+		return fmt.Sprintf("in %d min", int(-d.Minutes()))
 	case d < time.Minute:
 		return "just now"
 	case d < time.Hour:

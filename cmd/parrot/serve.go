@@ -8,6 +8,7 @@ import (
 	"os"
 	"runtime/debug"
 	"slices"
+	"strings"
 
 	"urgentparrot.example/internal/service"
 )
@@ -40,9 +41,13 @@ func (c *call) logger(verbose bool) *slog.Logger {
 func serve(c *call) error {
 	o := c.serving("./data")
 	c.flags.StringVar(&o.Workspace, "workspace", "main", "the `name` of the workspace that is made in an empty data folder")
+	allow := c.flags.String("allow", "", "`hosts` of your own network (HOST or HOST:PORT, parted by commas) that knowledge may be read from")
 	verbose := c.flags.Bool("verbose", false, "log more")
 	if err := c.parse(0, 0); err != nil {
 		return err
+	}
+	if *allow != "" {
+		o.Engine.Fetch.Allowed = strings.Split(*allow, ",")
 	}
 	o.Log = c.logger(*verbose)
 	s, err := service.Start(c.ctx, *o)

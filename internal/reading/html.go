@@ -51,6 +51,12 @@ func removeSigns(page *goquery.Document) {
 			a.Remove()
 		}
 	})
+	page.Find("p, div, td, main, section, body").Each(func(_ int, s *goquery.Selection) {
+		words := strings.TrimSpace(s.Text())
+		if s.Find("a[href]").Length() > 0 && len(strings.Fields(words)) < signWords && s.Find("h1, h2, h3, h4, h5, h6").Length() == 0 && isLink(s, words) {
+			s.Empty()
+		}
+	})
 	page.Find("ul, ol, div, p, td, body, section").Each(func(_ int, s *goquery.Selection) {
 		run, plain := 0, 0
 		var links []*goquery.Selection
@@ -79,8 +85,12 @@ func removeSigns(page *goquery.Document) {
 	})
 }
 
-// signRun is how many links after one another are a list of links.
-const signRun = 4
+// How many links after one another are a list of links; how many words a block
+// that holds nothing but links has at least, if it is worth keeping.
+const (
+	signRun   = 4
+	signWords = 8
+)
 
 var toTop = regexp.MustCompile(`(?i)\b(?:top|up|contents|index)\b|^[↑⇧^]+$`)
 

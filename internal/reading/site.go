@@ -202,10 +202,10 @@ func (c *crawl) run(ctx context.Context) (Reading, error) {
 func (c *crawl) trouble() string {
 	var said []string
 	if c.failures > 0 {
-		said = append(said, fmt.Sprintf("%s could not be read; what they said before still counts (the last: %s)", pages(c.failures), c.lastError))
+		said = append(said, fmt.Sprintf("%s could not be read, what was read of them before still counts (the last: %s)", pages(c.failures), c.lastError))
 	}
 	if c.closed > 0 {
-		said = append(said, pages(c.closed)+" are closed to programs by robots.txt")
+		said = append(said, "robots.txt closes "+pages(c.closed)+" to programs")
 	}
 	if c.cut {
 		said = append(said, fmt.Sprintf("there are more than the %d pages that are read", c.site.Pages))
@@ -231,6 +231,7 @@ func (c *crawl) fail(asked string, r *colly.Response, err error) {
 		status = r.StatusCode
 	}
 	reason := ""
+	var visited *colly.AlreadyVisitedError
 	switch {
 	case status == http.StatusNotModified:
 		c.reading.Pages = append(c.reading.Pages, Page{Address: asked, Unchanged: true})
@@ -242,6 +243,8 @@ func (c *crawl) fail(asked string, r *colly.Response, err error) {
 		return // it is gone, and so are its passages
 	case status > 0:
 		reason = fmt.Sprintf("the server answered %d %s", status, strings.ToLower(http.StatusText(status)))
+	case errors.As(err, &visited):
+		return // it leads to a page that has been read
 	case errors.Is(err, ErrNotPublic):
 		reason = ErrNotPublic.Error()
 	case errors.Is(err, context.DeadlineExceeded):

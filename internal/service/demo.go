@@ -43,6 +43,9 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 		return nil, errors.Join(err, web.Close())
 	}
 	d := &Demo{WorldURL: "http://" + web.Addr().String(), mail: mail, http: &http.Server{ReadHeaderTimeout: 10 * time.Second}}
+	// The simulated outside world lies on this machine, which is not read otherwise.
+	o.Engine.Fetch.Allowed = append(o.Engine.Fetch.Allowed, web.Addr().String())
+	o.Engine.Fetch.Pace = 20 * time.Millisecond
 	if d.Service, err = Start(ctx, o); err != nil {
 		return nil, errors.Join(err, web.Close(), mail.Close())
 	}
@@ -90,7 +93,7 @@ func (d *Demo) fill(ctx context.Context, secret string) error {
 		return err
 	}
 	d.Fresh = true
-	return fs.WalkDir(demo.Knowledge(), ".", func(path string, entry fs.DirEntry, err error) error {
+	if err := fs.WalkDir(demo.Knowledge(), ".", func(path string, entry fs.DirEntry, err error) error {
 		if err != nil || entry.IsDir() {
 			return err
 		}
@@ -99,7 +102,11 @@ func (d *Demo) fill(ctx context.Context, secret string) error {
 			_, err = w.AddFile(ctx, store.Source{Name: path}, content)
 		}
 		return err
-	})
+	}); err != nil {
+		return err
+	}
+	_, err = w.AddWeb(ctx, store.Source{Name: "website", Kind: store.FromSite, Address: d.WorldURL + "/website/", Every: 24 * time.Hour})
+	return err
 }
 
 // PlayDay lets the demo's customers write.

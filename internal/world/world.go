@@ -32,6 +32,7 @@ type World struct {
 	Mailroom   *Mailroom
 	ClientBook *ClientBook
 	Timetable  *Timetable
+	Website    *Website
 
 	options   Options
 	templates *template.Template
@@ -52,7 +53,7 @@ func New(o Options) (*World, error) {
 	}
 	w := &World{
 		Handset: handset, Mailroom: newMailroom(), ClientBook: newClientBook(), Timetable: &Timetable{now: o.Now, zone: o.Zone},
-		options: o, mux: http.NewServeMux(),
+		Website: newWebsite(), options: o, mux: http.NewServeMux(),
 	}
 	if w.templates, err = template.ParseFS(pages, "pages/*.html"); err != nil {
 		return nil, err
@@ -70,6 +71,8 @@ func New(o Options) (*World, error) {
 	w.mux.HandleFunc("GET /mailroom/mails", w.Mailroom.list)
 	w.mux.Handle("/client-book/api/", http.StripPrefix("/client-book/api", w.ClientBook))
 	w.mux.Handle("/timetable/api/", http.StripPrefix("/timetable/api", w.Timetable))
+	w.mux.Handle("GET /website/", w.Website)
+	w.mux.HandleFunc("GET /robots.txt", robots)
 	w.mux.HandleFunc("POST /trouble/{system}", w.trouble)
 	w.mux.HandleFunc("GET /trouble", w.troubles)
 	return w, nil
@@ -130,7 +133,7 @@ func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 }
 
 func (w *World) systems() map[string]*Trouble {
-	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble}
+	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble}
 }
 
 // trouble switches a stand-in down or up, from the start page.
