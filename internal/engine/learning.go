@@ -3,7 +3,6 @@ package engine
 import (
 	"context"
 	"errors"
-	"slices"
 	"strings"
 	"sync"
 
@@ -42,8 +41,12 @@ func (w *Workspace) loadGaps(ctx context.Context) error {
 
 // gapFor returns the gap that a question belongs to: the open one that is most
 // like it, or a new one.
-func (w *Workspace) gapFor(question string) store.GapQuestion {
+func (w *Workspace) gapFor(asked string) store.GapQuestion {
 	f := w.Finder(bot.Brief{})
+	question := learn.Question(asked, learn.Customer{})
+	if question == "" {
+		question = asked
+	}
 	w.gaps.mu.Lock()
 	defer w.gaps.mu.Unlock()
 	best, likest := "", alike
@@ -56,7 +59,7 @@ func (w *Workspace) gapFor(question string) store.GapQuestion {
 		best = store.NewID()
 		w.gaps.open[best] = question
 	}
-	return store.GapQuestion{GapID: best, Wording: question}
+	return store.GapQuestion{GapID: best, Question: question, Wording: asked}
 }
 
 func (w *Workspace) closeGap(id string) {
@@ -226,10 +229,6 @@ func (w *Workspace) lessonOf(ctx context.Context, c store.Conversation, m store.
 	}
 	customer := learn.Customer{Details: known, Region: w.config.Load().settings.Region, Said: strings.Join(said, "\n")}
 	question := learn.Question(gap.Question, customer)
-	// The customer's own wording, where the gap was opened by another's.
-	if len(gap.Wordings) > 0 && !slices.Contains(gap.Wordings, gap.Question) {
-		question = learn.Question(gap.Wordings[0], customer)
-	}
 	l = store.Lesson{
 		ID: store.NewID(), ConversationID: c.ID, MessageID: m.ID, GapID: gap.ID,
 		Question: question, Answer: learn.Answer(m.Text, customer), Author: m.Name,

@@ -135,8 +135,9 @@ func (r *readers) readSource(ctx context.Context, id string) error {
 	}
 	known := map[string]reading.Known{}
 	for _, p := range pages {
-		if p.Error == "" && p.Hash != "" {
-			known[p.Address] = reading.Known{Hash: p.Hash, ETag: p.ETag, Modified: p.Modified}
+		known[p.Address] = reading.Known{Hash: p.Hash, ETag: p.ETag, Modified: p.Modified}
+		if p.Error != "" { // it is asked for whole
+			known[p.Address] = reading.Known{Hash: p.Hash}
 		}
 	}
 	lastSignal := time.Time{}

@@ -65,7 +65,9 @@ func (s *Store) GapOf(ctx context.Context, conversationID string) (Gap, error) {
 
 // A GapQuestion is a question without an answer, for the gap that it belongs to.
 type GapQuestion struct {
-	GapID, Wording string
+	GapID    string
+	Question string // in general words: the gap's, if it is new
+	Wording  string // the customer's
 }
 
 // noteGap adds a question to its gap, making it if it is new. A question that was
@@ -73,7 +75,7 @@ type GapQuestion struct {
 func (t *Tx) noteGap(q GapQuestion, conversationID, turnID string, now time.Time) error {
 	// A gap that was closed meanwhile opens again: its answer was not found.
 	if _, err := t.exec(`INSERT INTO gap (id, question, first_at, last_at) VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE SET state = 'open'`,
-		q.GapID, q.Wording, millis(now), millis(now)); err != nil {
+		q.GapID, q.Question, millis(now), millis(now)); err != nil {
 		return err
 	}
 	n, err := t.exec(`INSERT INTO gap_question (gap_id, conversation_id, turn_id, wording, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,

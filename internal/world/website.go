@@ -24,11 +24,12 @@ type Website struct {
 	mu    sync.Mutex
 	pages map[string]string // by path; what the site has besides or instead of its files
 	fails map[string]int    // paths that answer with a status
+	moved map[string]string // paths that lead to an address
 	asked map[string]int    // how often each path was sent whole
 }
 
 func newWebsite() *Website {
-	return &Website{pages: map[string]string{}, fails: map[string]int{"notes.html": http.StatusInternalServerError}, asked: map[string]int{}}
+	return &Website{pages: map[string]string{}, moved: map[string]string{"old-news.html": "/website/news.html"}, fails: map[string]int{"notes.html": http.StatusInternalServerError}, asked: map[string]int{}}
 }
 
 // Put changes a page, given by its path below the site, or adds it.
@@ -44,6 +45,13 @@ func (s *Website) Fail(path string, status int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.fails[path] = status
+}
+
+// Move makes a page lead to an address.
+func (s *Website) Move(path, to string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.moved[path] = to
 }
 
 // Sent is how often a page was sent whole, not answered as unchanged.
@@ -64,14 +72,15 @@ func (s *Website) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	s.mu.Lock()
 	status, failing := s.fails[path]
 	page, put := s.pages[path]
+	to, moved := s.moved[path]
 	s.mu.Unlock()
 	switch {
 	case failing:
 		http.Error(w, http.StatusText(status), status)
 	case put:
 		s.send(w, r, path, "text/html; charset=utf-8", []byte(page))
-	case path == "old-news.html":
-		http.Redirect(w, r, "/website/news.html", http.StatusMovedPermanently)
+	case moved:
+		http.Redirect(w, r, to, http.StatusMovedPermanently)
 	case path == "archive":
 		// Each page of the archive leads to the next, for ever.
 		n := 0

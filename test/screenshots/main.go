@@ -9,7 +9,9 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
+	"urgentparrot.example/client"
 	"urgentparrot.example/internal/service"
 	"urgentparrot.example/test/browser"
 )
@@ -64,6 +66,9 @@ func run(folder, only string) (err error) {
 	if err := errors.Join(first.Go(link), first.Click("Sign in", false), first.AwaitText("Who waits for a person", false)); err != nil {
 		return err
 	}
+	if err := teach(ctx, d); err != nil {
+		return err
+	}
 	for _, s := range shots(d) {
 		if !strings.Contains(s.name, only) {
 			continue
@@ -95,6 +100,43 @@ func take(b *browser.Browser, s shot, folder string) error {
 		fmt.Fprintln(os.Stderr, s.name, "complains:", complaint)
 	}
 	return os.WriteFile(filepath.Join(folder, s.name+".png"), png, 0o644)
+}
+
+// teach lets Robin answer a question that the bot did not know, so that there is a
+// lesson to look at, and waits until the website has been read.
+func teach(ctx context.Context, d *service.Demo) error {
+	token, err := d.NewToken(ctx, service.DemoWorkspace, "Robin")
+	if err != nil {
+		return err
+	}
+	robin := &client.Client{Server: d.PublicURL, Token: token}
+	const phone = "+447700900171"
+	if err := d.World.Handset.Send(ctx, phone, "teach", "Hello, can I rent a bicycle on Gannet Holm?"); err != nil {
+		return err
+	}
+	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); time.Sleep(100 * time.Millisecond) {
+		page, err := robin.Conversations(ctx, "waiting", phone, "")
+		if err != nil {
+			return err
+		}
+		site, err := robin.Source(ctx, "website")
+		if err != nil {
+			return err
+		}
+		if len(page.Items) != 1 || site.State != "ready" || site.Encoding > 0 {
+			continue
+		}
+		id := page.Items[0].ID
+		if _, err := robin.Take(ctx, id, false); err != nil {
+			return err
+		}
+		if _, err := robin.Reply(ctx, id, "Hi there, sorry for the wait! There is no bicycle to be had on Gannet Holm. The shop at Hallow Point lends them for £9 a day.\n\nKind regards\nRobin", ""); err != nil {
+			return err
+		}
+		_, err = robin.Close(ctx, id)
+		return err
+	}
+	return errors.New("the demo did not get ready")
 }
 
 // steps does one thing after another.
@@ -146,7 +188,9 @@ func shots(d *service.Demo) []shot {
 		{"inbox-dark", console + "/inbox", 1280, 800, true, angry},
 		{"trace", console + "/inbox", 1280, 800, false, steps(group, clicks("Why?"), sees("What was understood"))},
 		{"knowledge", console + "/knowledge", 1280, 800, false, sees("lost-property.txt")},
-		{"knowledge-search", console + "/knowledge", 1280, 800, false, steps(clicks("Search"), types("input", "what does a dog cost"), sees("confidence"))},
+		{"knowledge-gaps", console + "/knowledge?show=gaps", 1280, 800, false, steps(sees("asked once"), clicks("Answer"), sees("Keep as house answer"))},
+		{"knowledge-lessons", console + "/knowledge?show=lessons", 1280, 800, true, sees("Approve")},
+		{"knowledge-search", console + "/knowledge?show=search", 1280, 800, false, steps(types("input[type=search]", "waht does a dgo cost"), sees("A bot would answer"))},
 		{"bots", console + "/bots", 1280, 800, false, talk},
 		{"sheets", console + "/sheets", 1280, 800, false, sees("Maren Holt")},
 		{"telephone-inbox", console + "/inbox", 390, 780, false, angry},

@@ -70,6 +70,28 @@ export const api = {
     form.set("file", file)
     return call<Schemas["Source"]>("POST", "/sources", form)
   },
+  addText: (text: Schemas["TypedSource"]) => call<Schemas["Source"]>("POST", "/sources/text", text),
+  addWeb: (web: Schemas["WebSource"]) => call<Schemas["Source"]>("POST", "/sources/web", web),
+  changeSource: (id: string, change: Schemas["ChangedSourceBody"]) =>
+    call<Schemas["Source"]>("PUT", `/sources/${at(id)}`, change),
+  readSource: (id: string) => call<Schemas["Source"]>("POST", `/sources/${at(id)}/read`, {}),
+  pages: (id: string) => call<Schemas["ReadPageList"]>("GET", `/sources/${at(id)}/pages`),
+  gaps: () => call<Schemas["GapPage"]>("GET", "/gaps"),
+  answerGap: (id: string, answer: Schemas["GapAnsweredBody"]) =>
+    call<Schemas["GapAnswered"]>("POST", `/gaps/${at(id)}/answer`, answer),
+  dropGap: (id: string) => call<void>("DELETE", `/gaps/${at(id)}`),
+  lessons: () => call<Schemas["LessonPage"]>("GET", "/lessons"),
+  approveLesson: (id: string, text: Schemas["LessonApprovedBody"]) =>
+    call<Schemas["HouseAnswer"]>("POST", `/lessons/${at(id)}/approve`, text),
+  rejectLesson: (id: string) => call<void>("POST", `/lessons/${at(id)}/reject`, {}),
+  houseAnswers: () => call<Schemas["HouseAnswerPage"]>("GET", "/house-answers"),
+  addHouseAnswer: (text: Schemas["HouseAnswerText"]) =>
+    call<Schemas["HouseAnswer"]>("POST", "/house-answers", text),
+  putHouseAnswer: (id: string, text: Schemas["HouseAnswerText"], version: number) =>
+    call<Schemas["HouseAnswer"]>("PUT", `/house-answers/${at(id)}`, text, { "If-Match": `"${version}"` }),
+  removeHouseAnswer: (id: string) => call<void>("DELETE", `/house-answers/${at(id)}`),
+  replyWithFact: (id: string, fact: string, key: string) =>
+    call<Schemas["Message"]>("POST", `/conversations/${at(id)}/fact`, { fact }, { "Idempotency-Key": key }),
   removeSource: (id: string) => call<void>("DELETE", `/sources/${at(id)}`),
   passages: (id: string) => call<Schemas["PassagePage"]>("GET", `/sources/${at(id)}/passages`),
   search: (question: string) => call<Schemas["Found"]>("GET", "/knowledge/search?q=" + at(question)),

@@ -5,9 +5,12 @@ import { useEffect, useState } from "react"
 const readAgain: [string, string[]][] = [
   ["urgent-parrot.message", ["today", "conversations", "conversation", "messages"]],
   ["urgent-parrot.turn", ["today", "conversations", "conversation", "messages"]],
-  ["urgent-parrot.conversation", ["today", "conversations", "conversation", "messages"]],
+  ["urgent-parrot.conversation", ["today", "conversations", "conversation", "messages", "gaps"]],
   ["urgent-parrot.effect", ["today", "messages"]],
   ["urgent-parrot.source", ["sources", "search"]],
+  ["urgent-parrot.gap", ["gaps"]],
+  ["urgent-parrot.lesson", ["lessons", "gaps"]],
+  ["urgent-parrot.house", ["house", "search"]],
   ["urgent-parrot.document", ["documents", "today"]],
   ["urgent-parrot.row", ["sheets", "rows"]],
 ]

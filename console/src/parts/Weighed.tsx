@@ -7,6 +7,7 @@ export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
     <li className={`rounded-md border p-3 ${p.quoted ? "border-leaf bg-leaf-wash" : "border-line bg-sheet"}`}>
       <div className="mb-1 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
         <span className="font-mono">{p.source}</span>
+        {p.question && <span className="text-soft">{p.question}</span>}
         {!!p.trail?.length && <span className="text-soft">{p.trail.join(" › ")}</span>}
         {p.quoted && <span className="font-semibold text-leaf">quoted</span>}
       </div>
@@ -18,7 +19,8 @@ export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
           </span>
           confidence {p.confidence.toFixed(2)}
         </span>
-        <span>holds {Math.round(p.coverage * 100)}% of the telling words</span>
+        <span>words {Math.round(p.coverage * 100)}%</span>
+        {p.meaning > 0 && <span>meaning {Math.round(p.meaning * 100)}%</span>}
         {!!p.missing?.length && <span className="text-saffron">lacks: {p.missing.join(", ")}</span>}
       </div>
     </li>

@@ -32,14 +32,28 @@ func (f Features) dot(o Features) float64 {
 		f.Heading*o.Heading + f.Question*o.Question + f.Lacking*o.Lacking + f.NoFact*o.NoFact + f.Fact*o.Fact + f.Short*o.Short + f.Best*o.Best
 }
 
-// confidence is the chance that a passage answers the question.
-func (w *Weights) confidence(f Features) float64 {
-	c := 1 / (1 + math.Exp(-w.Bias-w.Confidence.dot(f)))
+// confidence is the chance that a passage answers the question; a pair is a
+// question with the answer that was written for it.
+func (w *Weights) confidence(f Features, pair bool) float64 {
+	c := logistic(w.Bias + w.Confidence.dot(f))
+	if pair {
+		// What was written as the answer to a question like this one answers this one.
+		c = max(c, f.Best*logistic(likeSteep*(max(f.Heading, f.Question)-likeHalf)))
+	}
 	if f.Lacking > 0 && f.Counted >= halfThere && f.Meaning < vouched {
 		c *= nearMiss
 	}
 	return c
 }
+
+func logistic(x float64) float64 { return 1 / (1 + math.Exp(-x)) }
+
+// How like its question a pair's must be to be trusted half, and how steeply
+// trust grows from there.
+const (
+	likeHalf  = 0.72
+	likeSteep = 14
+)
 
 // The commonest wrong answer is the near miss: many of the telling words are
 // there, and one is not. Unless the meaning vouches for the passage, it is

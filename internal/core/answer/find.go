@@ -75,7 +75,9 @@ func (f Finder) Find(asked, previous string) Found {
 	}
 	w := weigher{f.Index, &q, meaning, f.Index.Analyzer(), weights}
 	for _, hit := range hits {
-		found.Candidates = append(found.Candidates, w.weigh(hit))
+		c := w.weigh(hit)
+		c.rank += f.preference(c)
+		found.Candidates = append(found.Candidates, c)
 	}
 	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
 	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
@@ -88,12 +90,31 @@ func (f Finder) Find(asked, previous string) Found {
 			}
 		}
 		c.Features.Best = 1 / (1 + others)
-		c.Confidence = weights.confidence(c.Features)
+		c.Confidence = weights.confidence(c.Features, c.Question != "")
 		if i > 0 {
 			c.Confidence = min(c.Confidence, found.Candidates[i-1].Confidence)
 		}
 	}
 	return found
+}
+
+// What is preferred of passages that answer about as well, in units of rank.
+const (
+	preferTemporary = 10   // what holds for a time was written for this time
+	preferHouse     = 1.5  // a person wrote it for this question
+	preferEarlier   = 0.25 // each place in the order of the bot's sources
+	preferredFrom   = 0.4  // the coverage, or likeness of the question, from which it is
+)
+
+// preference is what a passage is raised by beside others.
+func (f Finder) preference(c Candidate) (raise float64) {
+	if max(c.Features.Coverage, c.Features.Heading) >= preferredFrom && (!c.From.IsZero() || !c.Until.IsZero()) {
+		raise += preferTemporary
+	}
+	if c.Question != "" && max(c.Features.Question, c.Features.Heading) >= preferredFrom {
+		raise += preferHouse
+	}
+	return raise - preferEarlier*float64(min(f.Scope.Sources[c.SourceID], 8))
 }
 
 // carryOver adds what a follow-up takes from the question before it, as light

@@ -290,7 +290,7 @@ var facts = []fact{
 	{regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare)\b`),
 		regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)|\b(?:free|no charge|no extra|costs? nothing|included|half)\b`)},
 	{regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon))\b`),
-		regexp.MustCompile(`(?i)\d|\b(?:seconds?|minutes?|hours?|days?|weeks?|months?|years?|daily|hourly|once|twice|morning|noon|evening|night|always|never|anytime|any time|one|two|three|four|five|ten|after|before|until|during|every)\b`)},
+		regexp.MustCompile(`(?i)\d|\b(?:seconds?|minutes?|hours?|days?|weeks?|months?|years?|daily|hourly|once|twice|morning|noon|evening|night|always|never|anytime|any time|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve|noon|after|before|until|during|every)\b`)},
 	{regexp.MustCompile(`(?i)\bhow (?:big|large|far|high|deep|heavy|wide|tall|small)\b`),
 		regexp.MustCompile(`(?i)\d[\d.,]*\s?(?:%|m\b|cm\b|mm\b|km\b|kg\b|g\b|kB|MB|GB|TB|kilo|mega|giga|gram|metre|meter|mile|inch|feet|foot|litre|liter|pixel|tonne|ton|byte|centi|milli|dots)|\b(?:any size|unlimited|no limit)\b`)},
 	{regexp.MustCompile(`(?i)\bhow (?:many|old)\b`),

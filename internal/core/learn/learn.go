@@ -25,7 +25,7 @@ var (
 	goodbye = regexp.MustCompile(`(?i)^(?:(?:with )?(?:kind|best|warm|many)?\s*(?:regards|wishes)|yours(?: sincerely| faithfully)?|sincerely|cheers|see you(?: soon| then| there)?|have a (?:nice|good|lovely) \w+|thank(?:s| you)(?: (?:so|very) much| again)?(?: for .{1,60})?|all the best|take care|bye)\b[^.!?]{0,60}[.!,]*$`)
 	polite  = regexp.MustCompile(`(?i)^(?:(?:i(?:'| a)m )?(?:so |very )?sorry[^.!?]{0,80}[.!]|no (?:problem|worries)[.!]|good question[.!]|of course[.!]|you(?:'|’)re welcome[.!]|thank(?:s| you)[^.!?]{0,80}[.!]|(?:i (?:have )?(?:just )?(?:asked|checked|looked)[^.!?]{0,80})[.!])$`)
 	number  = regexp.MustCompile(`(?i)\b(?:booking|order|ticket|reference|invoice|case|customer|account)(?: (?:number|no\.?|reference|ref\.?))?[ :#]*(?:[a-z]{0,4}-?\d[\d-]{3,}|[a-z]+\d+)\b`)
-	answers = regexp.MustCompile(`(?i)^(?:(?:so|well|hi|hello|hey|please|sorry|quick question|one more (?:thing|question)|can you tell me|could you tell me|do you know|i(?:'d| would) like to know|i(?:'m| am) wondering|i was wondering|tell me|just)(?: if| whether)?[\s,:.!-]+)+`)
+	answers = regexp.MustCompile(`(?i)^(?:(?:and|but|also|so|well|hi|hello|hey|please|sorry|quick question|one more (?:thing|question)|can you tell me|could you tell me|do you know|i(?:'d| would) like to know|i(?:'m| am) wondering|i was wondering|tell me|just)(?: if| whether)?[\s,:.!-]+)+`)
 )
 
 // Question puts a customer's question into general words: without greetings,

@@ -68,11 +68,10 @@ func allowedSlips(length int) int {
 
 // Near returns the words that a folded word may stand for, in no order.
 func (v *Vocabulary) Near(word string) (near []Spelling) {
-	// A word that lost a letter allows what it would have allowed.
-	allowed := allowedSlips(len(word) + 1)
-	if len(word) < 3 || allowed == 0 {
+	if len(word) < 3 {
 		return nil
 	}
+	allowed := max(1, allowedSlips(len(word)))
 	m := markOf(word)
 	for i, other := range v.marks {
 		if d := other.length - m.length; d > int32(allowed) || d < -int32(allowed) || bits.OnesCount32(other.letters^m.letters) > 2*allowed {
@@ -80,8 +79,11 @@ func (v *Vocabulary) Near(word string) (near []Spelling) {
 		}
 		candidate := v.words[i]
 		slips := Distance(word, candidate)
-		if slips > allowed || slips > allowedSlips(max(len(candidate), len(word))) || slips > 1 && candidate[0] != word[0] {
+		if slips > allowed || slips > 1 && candidate[0] != word[0] {
 			continue
+		}
+		if len(word) == 3 && len(candidate) != 4 && other != m {
+			continue // a short word has lost a letter, or two changed places
 		}
 		near = append(near, Spelling{candidate, slips, int(v.times[candidate])})
 	}

@@ -19,7 +19,10 @@ export function Composer(props: { id: string; mine: boolean; lead: string; onTak
     else sessionStorage.removeItem(kept)
   }
   const reply = useMutation({
-    mutationFn: () => api.reply(props.id, text.trim(), key.current),
+    mutationFn: (worded: boolean) =>
+      worded
+        ? api.replyWithFact(props.id, text.trim(), key.current)
+        : api.reply(props.id, text.trim(), key.current),
     onSuccess: () => {
       key.current = crypto.randomUUID()
       write("")
@@ -28,7 +31,7 @@ export function Composer(props: { id: string; mine: boolean; lead: string; onTak
     },
   })
   const send = () => {
-    if (text.trim() && !reply.isPending) reply.mutate()
+    if (text.trim() && !reply.isPending) reply.mutate(false)
   }
 
   useEffect(() => {
@@ -84,6 +87,13 @@ export function Composer(props: { id: string; mine: boolean; lead: string; onTak
           }}
           className="min-w-0 flex-1 resize-none rounded-md border border-line bg-paper px-3 py-2"
         />
+        <Button
+          disabled={!text.trim() || reply.isPending}
+          title="You type the bare fact; the bot makes a sentence of it and sends it"
+          onClick={() => reply.mutate(true)}
+        >
+          Word it
+        </Button>
         <Button type="submit" look="main" disabled={!text.trim() || reply.isPending} title="Key: Ctrl Enter">
           Send
         </Button>

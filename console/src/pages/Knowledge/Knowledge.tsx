@@ -1,29 +1,67 @@
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from "@headlessui/react"
+import { useQuery } from "@tanstack/react-query"
+import { useSearchParams } from "react-router"
+import { api } from "../../api/client"
 import { Head } from "../../parts/Says"
+import { Gaps } from "./Gaps"
+import { House } from "./House"
+import { Lessons } from "./Lessons"
 import { Search } from "./Search"
 import { SourceList } from "./SourceList"
 
 const tab =
-  "rounded-md px-3 py-1.5 text-soft hover:bg-sunk data-selected:bg-sea-wash data-selected:font-semibold data-selected:text-sea"
+  "shrink-0 rounded-md px-3 py-1.5 text-soft hover:bg-sunk data-selected:bg-sea-wash data-selected:font-semibold data-selected:text-sea"
 
-/** What the bots answer from. */
+const tabs = ["sources", "search", "gaps", "lessons", "house"]
+
+/** What the bots answer from, and what they still have to learn. */
 export default function Knowledge() {
+  const [params, setParams] = useSearchParams()
+  const gaps = useQuery({ queryKey: ["gaps"], queryFn: api.gaps })
+  const lessons = useQuery({ queryKey: ["lessons"], queryFn: api.lessons })
   return (
-    <TabGroup as="div" className="flex min-h-0 flex-1 flex-col">
+    <TabGroup
+      as="div"
+      className="flex min-h-0 flex-1 flex-col"
+      selectedIndex={Math.max(0, tabs.indexOf(params.get("show") ?? ""))}
+      onChange={i => setParams({ show: tabs[i] }, { replace: true })}
+    >
       <Head title="Knowledge">
-        <TabList className="flex gap-1">
+        <TabList className="flex max-w-full gap-1 overflow-x-auto">
           <Tab className={tab}>Sources</Tab>
           <Tab className={tab}>Search</Tab>
+          <Tab className={tab}>
+            Gaps <Count of={gaps.data?.items.length} />
+          </Tab>
+          <Tab className={tab}>
+            Lessons <Count of={lessons.data?.items.length} />
+          </Tab>
+          <Tab className={tab}>House answers</Tab>
         </TabList>
       </Head>
       <TabPanels className="min-h-0 flex-1 overflow-y-auto px-4 pb-6 lg:px-6">
         <TabPanel>
           <SourceList />
         </TabPanel>
-        <TabPanel unmount={false}>
+        <TabPanel>
           <Search />
+        </TabPanel>
+        <TabPanel>
+          <Gaps />
+        </TabPanel>
+        <TabPanel>
+          <Lessons />
+        </TabPanel>
+        <TabPanel>
+          <House />
         </TabPanel>
       </TabPanels>
     </TabGroup>
   )
+}
+
+function Count({ of }: { of?: number }) {
+  return of ? (
+    <span className="rounded-full bg-saffron-wash px-1.5 text-xs font-semibold text-saffron">{of}</span>
+  ) : null
 }

@@ -5,7 +5,7 @@ import { api } from "../../api/client"
 import { Empty, Wrong } from "../../parts/Says"
 import { Weighed } from "../../parts/Weighed"
 
-/** Shows which passages a question finds, and why. */
+/** Shows which passages a question finds, why, and whether a bot would answer. */
 export function Search() {
   const [question, setQuestion] = useState("")
   const wanted = useDeferredValue(question.trim())
@@ -15,6 +15,7 @@ export function Search() {
     enabled: wanted.length > 1,
     placeholderData: keepPreviousData,
   })
+  const data = wanted.length > 1 ? found.data : undefined
   return (
     <div className="max-w-3xl px-1 pt-1">
       <Input
@@ -26,19 +27,41 @@ export function Search() {
         className="mb-3 w-full rounded-md border border-line bg-sheet px-3 py-2"
       />
       <Wrong error={found.error} />
-      {wanted.length < 2 ? (
+      {!data ? (
         <Empty title="Try a question">
-          You see which passages it finds, how sure each is, and what it lacks.
+          You see which passages it finds by their words and by their meaning, how sure each is, and what it
+          lacks.
         </Empty>
       ) : (
-        <ul className="space-y-2">
-          {found.data?.items.map(p => (
-            <Weighed key={p.passage_id} passage={p} />
-          ))}
-          {found.data?.items.length === 0 && (
-            <Empty title="Nothing found">No passage shares a telling word with that.</Empty>
+        <>
+          {data.mended && (
+            <p className="mb-2 text-soft">
+              Understood as: <span className="text-ink">{data.mended}</span>
+            </p>
           )}
-        </ul>
+          {data.items.length > 0 && (
+            <div
+              className={`mb-3 rounded-md px-3 py-2 ${data.answered ? "bg-leaf-wash" : "bg-saffron-wash"}`}
+            >
+              {data.answered ? (
+                <>
+                  <p className="font-semibold text-leaf">A bot would answer:</p>
+                  <p className="whitespace-pre-line">{data.answer}</p>
+                </>
+              ) : (
+                <p className="text-saffron">
+                  A bot would own up that it does not know: no confidence reaches {data.threshold.toFixed(2)}.
+                </p>
+              )}
+            </div>
+          )}
+          <ul className="space-y-2">
+            {data.items.map(p => (
+              <Weighed key={p.passage_id} passage={p} />
+            ))}
+          </ul>
+          {data.items.length === 0 && <Empty title="Nothing found">No passage speaks of that.</Empty>}
+        </>
       )}
     </div>
   )

@@ -1,19 +1,29 @@
-import { ArrowUpTrayIcon, TrashIcon } from "@heroicons/react/20/solid"
+import { ArrowPathIcon, ArrowUpTrayIcon, TrashIcon } from "@heroicons/react/20/solid"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useRef, useState } from "react"
 import { api, ProblemError, type Schemas } from "../../api/client"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
-import { Drawer } from "../../parts/Drawer"
 import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
+import { AddSource } from "./AddSource"
+import { SourceDrawer } from "./SourceDrawer"
 
 /** The sources, and a place to add files. */
 export function SourceList() {
   const queries = useQueryClient()
   const now = useNow(30)
-  const sources = useQuery({ queryKey: ["sources"], queryFn: api.sources })
-  const [shown, setShown] = useState<Schemas["Source"] | null>(null)
+  const sources = useQuery({
+    queryKey: ["sources"],
+    queryFn: api.sources,
+    // What is being read, or encoded, shows how far it is.
+    refetchInterval: q =>
+      q.state.data?.items.some(s => s.state === "reading" || s.state === "waiting" || s.encoding > 0)
+        ? 1000
+        : false,
+  })
+  const [shown, setShown] = useState("")
+  const [adding, setAdding] = useState<"text" | "web" | null>(null)
   const [removing, setRemoving] = useState<Schemas["Source"] | null>(null)
   const [over, setOver] = useState(false)
   const chooser = useRef<HTMLInputElement>(null)
@@ -37,6 +47,10 @@ export function SourceList() {
     mutationFn: (s: Schemas["Source"]) => api.removeSource(s.id),
     onSettled: () => queries.invalidateQueries({ queryKey: ["sources"] }),
   })
+  const read = useMutation({
+    mutationFn: (s: Schemas["Source"]) => api.readSource(s.id),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+  })
   const items = sources.data?.items ?? []
   return (
     <div
@@ -57,7 +71,7 @@ export function SourceList() {
           ref={chooser}
           type="file"
           multiple
-          accept=".md,.markdown,.html,.htm,.txt,.csv"
+          accept=".md,.markdown,.html,.htm,.txt,.csv,.jsonl,.pdf,.docx,.xlsx,.srt,.vtt,.zip"
           aria-label="Files to add"
           className="sr-only"
           tabIndex={-1}
@@ -70,12 +84,13 @@ export function SourceList() {
           <ArrowUpTrayIcon className="size-4" />
           {add.isPending ? "Reading…" : "Add files"}
         </Button>
-        <p className="text-soft">
-          Markdown, HTML, plain text, or CSV with the columns question and answer. You can also drop them
-          here.
+        <Button onClick={() => setAdding("web")}>Read a website</Button>
+        <Button onClick={() => setAdding("text")}>Type a text</Button>
+        <p className="hidden text-soft xl:block">
+          Files can be dropped here: Markdown, HTML, text, PDF, Word, Excel, CSV, subtitles, ZIP.
         </p>
       </div>
-      <Wrong error={sources.error ?? add.error ?? remove.error} />
+      <Wrong error={sources.error ?? add.error ?? remove.error ?? read.error} />
       {sources.isSuccess && items.length === 0 && (
         <Empty title="There is no knowledge yet">
           Bots answer only from what stands here. Add your questions and answers, or the pages of your
@@ -88,11 +103,12 @@ export function SourceList() {
             <thead className="border-b border-line text-sm text-soft">
               <tr>
                 <th className="px-4 py-2 font-semibold">Source</th>
+                <th className="px-4 py-2 font-semibold">State</th>
                 <th className="px-4 py-2 text-right font-semibold">Passages</th>
-                <th className="hidden px-4 py-2 text-right font-semibold sm:table-cell">Size</th>
                 <th className="hidden px-4 py-2 font-semibold sm:table-cell">Read</th>
+                <th className="hidden px-4 py-2 font-semibold sm:table-cell">Again</th>
                 <th className="w-0 px-2 py-2">
-                  <span className="sr-only">Remove</span>
+                  <span className="sr-only">Read again, remove</span>
                 </th>
               </tr>
             </thead>
@@ -102,19 +118,40 @@ export function SourceList() {
                   <td className="px-4 py-2">
                     <button
                       className="text-left font-semibold text-sea hover:underline"
-                      onClick={() => setShown(s)}
+                      onClick={() => setShown(s.id)}
                     >
                       {s.title}
                     </button>
                     <span className="block font-mono text-sm text-soft">{s.name}</span>
-                    {s.error && <span className="block text-sm text-scarlet">{s.error}</span>}
+                    {s.error && (
+                      <span
+                        className={`block max-w-xl text-sm ${s.state === "failed" ? "text-scarlet" : "text-saffron"}`}
+                      >
+                        {s.error}
+                      </span>
+                    )}
+                  </td>
+                  <td className="px-4 py-2 whitespace-nowrap">
+                    <State source={s} />
                   </td>
                   <td className="px-4 py-2 text-right tabular-nums">{s.passages}</td>
-                  <td className="hidden px-4 py-2 text-right whitespace-nowrap tabular-nums sm:table-cell">
-                    {(s.bytes / 1000).toFixed(1)} kB
+                  <td className="hidden px-4 py-2 whitespace-nowrap sm:table-cell">
+                    {s.read_at ? ago(s.read_at, now) : "not yet"}
                   </td>
-                  <td className="hidden px-4 py-2 whitespace-nowrap sm:table-cell">{ago(s.read_at, now)}</td>
-                  <td className="px-2 py-2">
+                  <td className="hidden px-4 py-2 whitespace-nowrap sm:table-cell">
+                    {s.next_at ? until(s.next_at, now) : "by hand"}
+                  </td>
+                  <td className="px-2 py-2 whitespace-nowrap">
+                    {s.address && (
+                      <button
+                        aria-label={"Read again now: " + s.name}
+                        disabled={s.state === "reading"}
+                        className="rounded p-1.5 text-soft hover:bg-sea-wash hover:text-sea disabled:opacity-40"
+                        onClick={() => read.mutate(s)}
+                      >
+                        <ArrowPathIcon className="size-4" />
+                      </button>
+                    )}
                     <button
                       aria-label={"Remove " + s.name}
                       className="rounded p-1.5 text-soft hover:bg-scarlet-wash hover:text-scarlet"
@@ -129,7 +166,8 @@ export function SourceList() {
           </table>
         </div>
       )}
-      <Passages source={shown} onClose={() => setShown(null)} />
+      <SourceDrawer source={items.find(s => s.id === shown)} onClose={() => setShown("")} />
+      <AddSource kind={adding} onClose={() => setAdding(null)} />
       <Ask
         title={`Remove ${removing?.name}?`}
         act="Remove it"
@@ -144,23 +182,26 @@ export function SourceList() {
   )
 }
 
-function Passages({ source, onClose }: { source: Schemas["Source"] | null; onClose: () => void }) {
-  const passages = useQuery({
-    queryKey: ["sources", source?.id, "passages"],
-    queryFn: () => api.passages(source!.id),
-    enabled: !!source,
-  })
-  return (
-    <Drawer title={source?.title ?? ""} open={!!source} onClose={onClose}>
-      <Wrong error={passages.error} />
-      <ol className="space-y-3">
-        {passages.data?.items.map(p => (
-          <li key={p.id} className="rounded-md border border-line p-3">
-            <p className="text-sm text-soft">{p.question || p.trail?.join(" › ")}</p>
-            <p className="whitespace-pre-line">{p.text}</p>
-          </li>
-        ))}
-      </ol>
-    </Drawer>
-  )
+/** The state of a source in a word or two. */
+function State({ source: s }: { source: Schemas["Source"] }) {
+  if (s.state === "reading" && s.progress)
+    return (
+      <span className="text-sea">
+        reading {s.progress.read} of {s.progress.found}
+      </span>
+    )
+  if (s.state === "failed") return <span className="text-scarlet">failed</span>
+  if (s.encoding > 0) return <span className="text-sea">encoding {s.encoding}</span>
+  const now = Date.now()
+  if (s.valid_until && Date.parse(s.valid_until) < now) return <span className="text-soft">over</span>
+  if (s.valid_from && Date.parse(s.valid_from) > now) return <span className="text-soft">holds later</span>
+  return <span className={s.state === "ready" ? "text-leaf" : "text-soft"}>{s.state}</span>
+}
+
+function until(at: string, now: number): string {
+  const minutes = Math.round((Date.parse(at) - now) / 60_000)
+  if (minutes < 1) return "now"
+  if (minutes < 90) return `in ${minutes} min`
+  const hours = Math.round(minutes / 60)
+  return hours < 48 ? `in ${hours} h` : `in ${Math.round(hours / 24)} days`
 }

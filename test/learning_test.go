@@ -1,0 +1,170 @@
+package test
+
+import (
+	"strings"
+	"testing"
+
+	"urgentparrot.example/client"
+)
+
+// Asked, not known, escalated, answered by a person, the lesson approved, asked
+// again by another customer in other words, and answered by the bot.
+func TestAPersonsAnswerBecomesKnowledge(t *testing.T) {
+	s := open(t)
+	const ada, ben = "+447700900161", "+447700900162"
+	s.texts(ada, "1", "I'm Ada Example. Can I rent a canoe at the pier?", 1)
+	c := s.conversation(ada)
+	if c.Lead != "waiting" || c.Reason != "not known" {
+		t.Fatalf("it is led by %s, because of %q", c.Lead, c.Reason)
+	}
+	gaps, err := s.client.Gaps(s.ctx)
+	s.must(err)
+	if len(gaps.Items) != 1 || gaps.Items[0].Times != 1 || len(gaps.Items[0].Waiting) != 1 {
+		t.Fatalf("the gaps are %+v", gaps.Items)
+	}
+	_, err = s.client.Take(s.ctx, c.ID, false)
+	s.must(err)
+	const answer = "Hello Ada, yes, canoes are hired out by the sail loft for £15 an hour. Your booking AB-12345 stays good.\n\nKind regards\nRobin"
+	_, err = s.client.Reply(s.ctx, c.ID, answer, "k")
+	s.must(err)
+	_, err = s.client.Reply(s.ctx, c.ID, answer, "k") // a repeat teaches nothing new
+	s.must(err)
+	lessons, err := s.client.Lessons(s.ctx, "proposed")
+	s.must(err)
+	if len(lessons.Items) != 1 {
+		t.Fatalf("the lessons are %+v", lessons.Items)
+	}
+	lesson := lessons.Items[0]
+	if lesson.Question != "Can I rent a canoe at the pier?" {
+		t.Errorf("the lesson asks %q", lesson.Question)
+	}
+	for _, own := range []string{"Ada", "12345", "Robin", "regards"} {
+		if strings.Contains(lesson.Answer, own) {
+			t.Errorf("the lesson still holds %q: %q", own, lesson.Answer)
+		}
+	}
+	contains(t, lesson.Answer, "£15 an hour")
+	if _, err := s.client.ApproveLesson(s.ctx, lesson.ID, client.LessonText{}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.client.ApproveLesson(s.ctx, lesson.ID, client.LessonText{}); err == nil {
+		t.Error("a lesson was approved twice")
+	}
+	if gaps, err = s.client.Gaps(s.ctx); err != nil || len(gaps.Items) != 0 {
+		t.Errorf("the gap is still open: %+v, %v", gaps.Items, err)
+	}
+	s.encoded("hire a canoe")
+	contains(t, s.texts(ben, "2", "where could we hire canoes?", 1)[0].Text, "£15 an hour")
+	again, err := s.client.Ask(s.ctx, "front-desk", "is it possible to rent canoes")
+	s.must(err)
+	if len(again.Citations) != 1 || again.Citations[0].Question != lesson.Question {
+		t.Errorf("it says %q and cites %+v", again.Answer, again.Citations)
+	}
+}
+
+// encoded waits until the first passage for a question is known by its meaning.
+func (s *stage) encoded(question string) {
+	s.t.Helper()
+	s.eventually("what answers "+question+" is known by its meaning", func() bool {
+		found, err := s.client.Search(s.ctx, question, "front-desk")
+		s.must(err)
+		return len(found.Items) > 0 && found.Items[0].Meaning > 0
+	})
+}
+
+// Alike questions make one gap; its answer goes to all who wait, and only there.
+func TestAGapIsAnsweredForAllWhoWait(t *testing.T) {
+	s := open(t)
+	const ada, ben, kim = "+447700900163", "+447700900164", "+447700900165"
+	s.texts(ada, "1", "Do you sail on Christmas Day?", 1)
+	s.texts(ben, "2", "do you sail on christmas day", 1)
+	s.texts(kim, "3", "Are there boats on Christmas Day?", 1)
+	_, err := s.client.Take(s.ctx, s.conversation(kim).ID, false) // a person answers this one
+	s.must(err)
+	gaps, err := s.client.Gaps(s.ctx)
+	s.must(err)
+	if len(gaps.Items) != 1 || gaps.Items[0].Times != 3 {
+		t.Fatalf("the gaps are %+v", gaps.Items)
+	}
+	done, err := s.client.AnswerGap(s.ctx, gaps.Items[0].ID, client.GapAnswer{Answer: "no boats on 25 December", Send: true})
+	s.must(err)
+	if done.Sent != 2 || done.HouseAnswer.Answer != "No boats on 25 December." {
+		t.Errorf("it was sent to %d: %q", done.Sent, done.HouseAnswer.Answer)
+	}
+	for _, phone := range []string{ada, ben} {
+		contains(t, s.replies(phone, 2)[1].Text, "No boats on 25 December.")
+		if c := s.conversation(phone); c.Lead != "bot" {
+			t.Errorf("%s is led by %s", phone, c.Lead)
+		}
+	}
+	if got := s.replies(kim, 1); len(got) != 1 {
+		t.Errorf("who is led by a person reads %+v", got)
+	}
+	s.encoded("boats on christmas day")
+	contains(t, s.texts("+447700900166", "4", "do you run boats at christmas day?", 1)[0].Text, "25 December")
+}
+
+// A person gives the bare fact; the bot words it and sends it. What differs from
+// what is known waits for a person even where lessons are taken at once.
+func TestABareFactIsWordedAndKept(t *testing.T) {
+	s := open(t)
+	settings, err := s.client.Document(s.ctx, "settings", "brackwater")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "settings", "brackwater", settings.Text+"\nlessons: at once\n", 0)
+	s.must(err)
+	const ada, ben = "+447700900167", "+447700900168"
+	s.texts(ada, "1", "Is there a cash machine at the pier?", 1)
+	id := s.conversation(ada).ID
+	_, err = s.client.Take(s.ctx, id, false)
+	s.must(err)
+	m, err := s.client.ReplyWithFact(s.ctx, id, "one in the station, 5 minutes away", "")
+	s.must(err)
+	if m.Text != "One in the station, 5 minutes away." {
+		t.Errorf("it was worded %q", m.Text)
+	}
+	contains(t, s.texts(ben, "2", "is there a cash machine at the pier", 1)[0].Text, "in the station")
+
+	// Somebody else says something else.
+	house, err := s.client.HouseAnswers(s.ctx)
+	s.must(err)
+	if len(house.Items) != 1 || house.Items[0].Author != "Robin" {
+		t.Fatalf("the house answers are %+v", house.Items)
+	}
+	if err := s.client.RemoveHouseAnswer(s.ctx, house.Items[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	const kim = "+447700900169"
+	s.texts(kim, "3", "Where is the nearest cash machine to the pier?", 1)
+	_, err = s.client.AddHouseAnswer(s.ctx, client.HouseAnswerText{Question: "Where is the nearest cash machine to the pier?", Answer: "In the station, 5 minutes away."})
+	s.must(err)
+	id = s.conversation(kim).ID
+	_, err = s.client.Take(s.ctx, id, false)
+	s.must(err)
+	_, err = s.client.Reply(s.ctx, id, "There is none nearer than 12 minutes, in Quay Street.", "")
+	s.must(err)
+	lessons, err := s.client.Lessons(s.ctx, "proposed")
+	s.must(err)
+	if len(lessons.Items) != 1 || lessons.Items[0].Beside == nil || lessons.Items[0].Beside.Relation != "differs" {
+		t.Fatalf("the lessons are %+v", lessons.Items)
+	}
+}
+
+// A house answer goes before what the sources say, while it holds.
+func TestAHouseAnswerHoldsForItsTime(t *testing.T) {
+	s := open(t)
+	now := s.Workspaces["brackwater"].Now()
+	soon, past := now.Add(1), now.Add(-1)
+	for _, h := range []client.HouseAnswerText{
+		{Question: "Can I take my bike on the boat?", Answer: "Not today: the ramp is broken.", ValidUntil: &past},
+		{Question: "Is there food on board?", Answer: "Not this week: the tea counter is being mended.", ValidFrom: &past},
+	} {
+		_, err := s.client.AddHouseAnswer(s.ctx, h)
+		s.must(err)
+	}
+	v := s.visitor()
+	contains(t, s.asks(v, "can i take my bike on the boat?"), "£2.50")
+	contains(t, s.asks(v, "is there food on board?"), "being mended")
+	if _, err := s.client.AddHouseAnswer(s.ctx, client.HouseAnswerText{Question: "x", Answer: "y", ValidFrom: &soon, ValidUntil: &past}); err == nil {
+		t.Error("an answer that never holds was kept")
+	}
+}
