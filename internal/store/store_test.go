@@ -4,11 +4,15 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"io/fs"
+	"os"
 	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
 	"time"
+
+	"github.com/pressly/goose/v3"
 
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/workspace"
@@ -174,5 +178,48 @@ func TestReadersCannotWrite(t *testing.T) {
 	s := openStore(t)
 	if _, err := s.reader.db.ExecContext(context.Background(), `DELETE FROM contact`); err == nil {
 		t.Error("a reader could delete contacts")
+	}
+}
+
+// A file of the first format is copied and upgraded; its knowledge is still there.
+func TestAnOlderFileIsUpgraded(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "parrot.db")
+	db, err := sql.Open("sqlite", "file:"+path+Pragmas)
+	if err != nil {
+		t.Fatal(err)
+	}
+	folder, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		t.Fatal(err)
+	}
+	provider, err := goose.NewProvider(goose.DialectSQLite3, db, folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := provider.UpTo(t.Context(), 1); err != nil {
+		t.Fatal(err)
+	}
+	for _, statement := range []string{
+		`INSERT INTO source (id, name, title, hash, bytes, read_at) VALUES ('s', 'fares.md', 'Fares', 'h', 10, 1000)`,
+		`INSERT INTO passage (id, source_id, position, trail, question, text) VALUES ('p', 's', 0, '["Fares"]', '', 'A single costs £6.')`,
+	} {
+		if _, err := db.Exec(statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := db.Close(); err != nil {
+		t.Fatal(err)
+	}
+	s, err := Open(t.Context(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	passages, err := s.Passages(t.Context(), "", "")
+	if err != nil || len(passages) != 1 || passages[0].Text != "A single costs £6." || passages[0].Source != "fares.md" || passages[0].Title != "Fares" {
+		t.Errorf("the passages are %+v, %v", passages, err)
+	}
+	if _, err := os.Stat(path + ".before-2"); err != nil {
+		t.Errorf("no copy was made: %v", err)
 	}
 }

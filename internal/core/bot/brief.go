@@ -62,7 +62,7 @@ type OffTopic struct {
 
 // DefaultThreshold is the confidence from which a bot answers if its brief does
 // not say.
-const DefaultThreshold = 0.55
+const DefaultThreshold = 0.5
 
 // The reasons to escalate.
 const (
@@ -127,7 +127,7 @@ func Parse(file string, source []byte) (Brief, error) {
 		c.Wrong("$.name", "a bot needs a name that it goes by")
 	}
 	if b.Threshold <= 0 || b.Threshold >= 1 {
-		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.55 is a good start")
+		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.5 is a good start")
 	}
 	if b.WhileWaiting != "answer" && b.WhileWaiting != "acknowledge" {
 		c.Wrong("$.while_waiting", "%q is not known here; it is answer or acknowledge", b.WhileWaiting)

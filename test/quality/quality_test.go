@@ -1,0 +1,69 @@
+package main
+
+import (
+	"os"
+	"testing"
+
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/encoder"
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/quiz"
+)
+
+// The questions that nothing was fitted on are answered well enough to let a bot
+// speak to customers.
+func TestMeasuredQuestionsMeetTheBars(t *testing.T) {
+	if err := os.Chdir("../.."); err != nil {
+		t.Fatal(err)
+	}
+	e, err := encoder.Shared()
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := &codes{e, map[string]knowledge.Code{}}
+	kinds := map[string]quiz.Group{}
+	var all quiz.Group
+	for _, at := range [][2]string{{"ferries", "demo/knowledge"}, {"bedrow", "test/quality/bedrow"}} {
+		k, err := readCorpus(at[0], at[1], c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		questions, err := readQuiz("test/quality", at[0]+"-measured")
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := quiz.Run(questions, func(q, after string) []answer.Reply { return k.finder.Answer(q, after, bot.DefaultThreshold, 0) })
+		for kind, g := range r.Kinds {
+			kinds[kind] = add(kinds[kind], g)
+		}
+		all = add(all, r.All)
+	}
+	for _, bar := range []struct {
+		kind              string
+		first, firstThree int // in 100
+	}{{"direct", 92, 98}, {"misspelt", 80, 85}, {"paraphrase", 45, 70}, {"two-part", 70, 80}} {
+		g := kinds[bar.kind]
+		if 100*g.First < bar.first*g.Questions || 100*g.FirstThree < bar.firstThree*g.Questions {
+			t.Errorf("%s: of %d, %d first and %d among three; wanted %d and %d in 100", bar.kind, g.Questions, g.First, g.FirstThree, bar.first, bar.firstThree)
+		}
+	}
+	answerable, answered := all.Questions-all.Unanswerable, all.AnsweredRight+all.AnsweredWrong
+	if 100*all.UnanswerableAnswered > 12*all.Unanswerable {
+		t.Errorf("%d of %d unanswerable questions were answered", all.UnanswerableAnswered, all.Unanswerable)
+	}
+	if 100*all.AnsweredRight < 45*answerable || 100*all.AnsweredWrong > 20*answered {
+		t.Errorf("of %d, %d were answered rightly and %d wrongly", answerable, all.AnsweredRight, all.AnsweredWrong)
+	}
+}
+
+func add(a, b quiz.Group) quiz.Group {
+	a.Questions += b.Questions
+	a.First += b.First
+	a.FirstThree += b.FirstThree
+	a.AnsweredRight += b.AnsweredRight
+	a.AnsweredWrong += b.AnsweredWrong
+	a.Unanswerable += b.Unanswerable
+	a.UnanswerableAnswered += b.UnanswerableAnswered
+	return a
+}
