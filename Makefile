@@ -2,10 +2,12 @@
 SHELL := bash
 GO ?= go
 export CGO_ENABLED ?= 0
+# Any PC processor since 2009; it counts bits in one step.
+export GOAMD64 ?= v2
 
 console_sources := $(shell find console/src console/widget console/public -type f) console/index.html console/vite.config.ts console/vite.widget.config.ts
 
-.PHONY: demo build test check race bench screenshots types clean
+.PHONY: demo build test check race bench quality fit screenshots types clean
 
 ## demo: start Urgent Parrot with the demo business and the simulated outside world
 demo: build
@@ -33,6 +35,15 @@ race: console/dist/index.html .chromium
 ## bench: the speed, as ratios within one run; docs/benchmarks.md says what they mean
 bench: build
 	$(GO) run ./test/bench
+	$(GO) test ./internal/core/encoder -run xxx -bench Encode
+
+## quality: how well questions are answered, beside plain BM25
+quality:
+	$(GO) run ./test/quality
+
+## fit: fit the weights of ranking and confidence anew on the labelled questions
+fit:
+	$(GO) run ./test/quality -fit
 
 ## screenshots: the pictures in docs/screenshots, from a fresh demo
 screenshots: build .chromium

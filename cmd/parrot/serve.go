@@ -6,20 +6,11 @@ import (
 	"log/slog"
 	"maps"
 	"os"
-	"runtime/debug"
 	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/service"
 )
-
-// The service holds little in memory for long: collecting less often costs some
-// tens of megabytes and saves much of the collector's work. GOGC overrules it.
-func init() {
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(400)
-	}
-}
 
 // serving are the flags that serve and demo share.
 func (c *call) serving(data string) *service.Options {
@@ -74,6 +65,7 @@ type closing interface {
 
 // serveUntilStopped waits for the end of the service, or for the user's.
 func (c *call) serveUntilStopped(s closing) error {
+	go tendMemory()
 	failed := make(chan error, 1)
 	go func() { failed <- s.Wait() }()
 	select {

@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"fmt"
 	"io"
@@ -110,16 +111,9 @@ func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, 
 		}
 	}
 	file := filepath.Join(cache, hex.EncodeToString(sum.Sum(nil))[:32]+".vectors")
-	total := 0
-	for _, s := range said {
-		total += len(s)
-	}
 	if cache != "" {
 		if kept, err := os.ReadFile(file); err == nil {
-			if codes := knowledge.Codes(kept, total); codes != nil {
-				for i := range passages {
-					passages[i].Views, codes = codes[:len(said[i])], codes[len(said[i]):]
-				}
+			if unpackAll(passages, said, kept) {
 				return nil
 			}
 		}
@@ -161,13 +155,33 @@ func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, 
 	// A cache that cannot be written costs time, nothing else.
 	_ = connect.ReplaceFile(file, func(w io.Writer) error {
 		for i := range passages {
-			if _, err := w.Write(knowledge.Joined(passages[i].Views)); err != nil {
+			joined := knowledge.Joined(passages[i].Views)
+			if _, err := w.Write(append(binary.LittleEndian.AppendUint32(nil, uint32(len(joined))), joined...)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
 	return nil
+}
+
+// unpackAll gives passages the vectors that were kept for them. It reports false
+// if they do not fit.
+func unpackAll(passages []knowledge.Passage, said [][]string, kept []byte) bool {
+	for i := range passages {
+		if len(kept) < 4 {
+			return false
+		}
+		n := int(binary.LittleEndian.Uint32(kept))
+		if kept = kept[4:]; n > len(kept) {
+			return false
+		}
+		if passages[i].Views = knowledge.Codes(kept[:n]); len(passages[i].Views) != len(said[i]) {
+			return false
+		}
+		kept = kept[n:]
+	}
+	return true
 }
 
 // WorkspaceFolder returns the workspace folder that a data folder holds, "" if it

@@ -154,7 +154,7 @@ func (w *Workspace) reindexSource(ctx context.Context, id string) error {
 // reindex builds the index anew.
 func (w *Workspace) reindex(ctx context.Context) error {
 	model := w.meaning().model
-	passages, err := w.store.Passages(ctx, "", model)
+	passages, err := w.store.AllPassages(ctx, model)
 	if err != nil {
 		return err
 	}

@@ -79,7 +79,7 @@ func (s *Store) housePassages(ctx context.Context, model, rest string, args ...a
 		}
 		p.ReadAt, p.From, p.Until = fromMillis(at), optional(from), optional(until)
 		if made == model {
-			p.Views = knowledge.Codes(views, len(p.Said()))
+			p.Views = knowledge.Codes(views)
 		}
 		list = append(list, p)
 		return nil

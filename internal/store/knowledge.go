@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"sync"
 	"time"
 
 	"urgentparrot.example/internal/core/knowledge"
@@ -136,14 +137,29 @@ func (s *Store) Pages(ctx context.Context, sourceID string) (list []Page, err er
 const passageColumns = `p.id, p.source_id, s.name, g.title, g.address, p.trail, p.question, p.text, p.position, g.read_at, s.valid_from, s.valid_until, p.model, p.views
 	FROM passage p JOIN source s ON s.id = p.source_id JOIN page g ON g.id = p.page_id`
 
-// Passages returns the passages of a source, or of all for "", in order. Vectors
-// that another model made are left out.
-func (s *Store) Passages(ctx context.Context, sourceID, model string) (list []knowledge.Passage, err error) {
-	query, args := `SELECT `+passageColumns+` ORDER BY s.name, g.address, p.position`, []any{}
-	if sourceID != "" {
-		query, args = `SELECT `+passageColumns+` WHERE p.source_id = ? ORDER BY g.address, p.position`, []any{sourceID}
+// Passages returns the passages of a source in order. Vectors that another model
+// made are left out.
+func (s *Store) Passages(ctx context.Context, sourceID, model string) ([]knowledge.Passage, error) {
+	return s.passages(ctx, `SELECT `+passageColumns+` WHERE p.source_id = ? ORDER BY g.address, p.position`, model, sourceID)
+}
+
+// AllPassages returns the passages of all sources, in no order.
+func (s *Store) AllPassages(ctx context.Context, model string) ([]knowledge.Passage, error) {
+	var last int64
+	if err := s.reader.row(ctx, `SELECT coalesce(max(rowid), 0) FROM passage`, nil, &last); err != nil {
+		return nil, err
 	}
-	return s.passages(ctx, query, model, args...)
+	// Large knowledge is read on two connections at once.
+	var halves [2][]knowledge.Passage
+	var failed [2]error
+	var reading sync.WaitGroup
+	for i, ends := range [][2]int64{{0, last / 2}, {last / 2, last}} {
+		reading.Go(func() {
+			halves[i], failed[i] = s.passages(ctx, `SELECT `+passageColumns+` WHERE p.rowid > ? AND p.rowid <= ?`, model, ends[0], ends[1])
+		})
+	}
+	reading.Wait()
+	return append(halves[0], halves[1]...), errors.Join(failed[:]...)
 }
 
 func (s *Store) passages(ctx context.Context, query, model string, args ...any) (list []knowledge.Passage, err error) {
@@ -159,7 +175,7 @@ func (s *Store) passages(ctx context.Context, query, model string, args ...any) 
 		}
 		p.ReadAt, p.From, p.Until = fromMillis(at), optional(from), optional(until)
 		if made == model {
-			p.Views = knowledge.Codes(views, len(p.Said()))
+			p.Views = knowledge.Codes(views)
 		}
 		list = append(list, p)
 		if bytes.Equal(trail, []byte("[]")) {

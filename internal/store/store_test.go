@@ -215,7 +215,7 @@ func TestAnOlderFileIsUpgraded(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	passages, err := s.Passages(t.Context(), "", "")
+	passages, err := s.AllPassages(t.Context(), "")
 	if err != nil || len(passages) != 1 || passages[0].Text != "A single costs £6." || passages[0].Source != "fares.md" || passages[0].Title != "Fares" {
 		t.Errorf("the passages are %+v, %v", passages, err)
 	}

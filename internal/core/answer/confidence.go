@@ -61,5 +61,5 @@ const (
 const (
 	halfThere = 0.4
 	vouched   = 0.7
-	nearMiss  = 0.7
+	nearMiss  = 0.6
 )

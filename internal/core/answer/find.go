@@ -33,13 +33,16 @@ type Finder struct {
 
 // considered is how many of the best passages by words, and of the best by
 // meaning, are looked at closely.
-const considered = 20
+const considered = 16
 
 // Found is what was found for one question.
 type Found struct {
 	Mended     string // the question with misspelt words mended
 	Candidates []Candidate
 }
+
+// closely is how many of the best are looked at for whether others bear them out.
+const closely = 3
 
 // kept is how many candidates are returned.
 const kept = 8
@@ -73,7 +76,7 @@ func (f Finder) Find(asked, previous string) Found {
 	if weights == nil {
 		weights = &fitted
 	}
-	w := weigher{f.Index, &q, meaning, f.Index.Analyzer(), weights}
+	w := weigher{ix: f.Index, q: &q, meaning: meaning, analyzer: f.Index.Analyzer(), weights: weights}
 	for _, hit := range hits {
 		c := w.weigh(hit)
 		c.rank += f.preference(c)
@@ -81,11 +84,15 @@ func (f Finder) Find(asked, previous string) Found {
 	}
 	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
 	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
+	says := make([][]text.Term, len(found.Candidates))
+	for i, c := range found.Candidates {
+		says[i] = w.analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End])
+	}
 	for i := range found.Candidates {
 		c := &found.Candidates[i]
 		others := 0.0
 		for j, other := range found.Candidates {
-			if j != i && !w.agree(*c, other) {
+			if j != i && (i >= closely || !w.agree(says[i], says[j])) {
 				others += math.Exp(min(other.rank-c.rank, 30))
 			}
 		}

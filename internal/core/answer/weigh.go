@@ -33,6 +33,13 @@ type weigher struct {
 	meaning  knowledge.Meaning
 	analyzer *text.Analyzer
 	weights  *Weights
+	seeks    map[string][]seek // what the question looks for, by stem
+}
+
+// A seek says which term a stem stands for, and how well.
+type seek struct {
+	term  int
+	worth float64
 }
 
 // outerHeld is how well a passage holds a word that stands only in an outer
@@ -137,12 +144,20 @@ func (w *weigher) hold(held []float64, content string, worth float64) {
 	if content == "" {
 		return
 	}
-	stems := w.analyzer.Terms(content)
-	for i, t := range w.q.terms {
-		for _, a := range t.want {
-			if worth*a.Worth > held[i] && slices.ContainsFunc(stems, func(s text.Term) bool { return s.Stem == a.Stem }) {
-				held[i] = worth * a.Worth
+	if w.seeks == nil {
+		w.seeks = map[string][]seek{}
+		for i, t := range w.q.terms {
+			for _, a := range t.want {
+				w.seeks[a.Stem] = append(w.seeks[a.Stem], seek{i, a.Worth})
 			}
+		}
+	}
+	for _, word := range text.Words(content) {
+		if text.IsStop(word.Folded) {
+			continue
+		}
+		for _, s := range w.seeks[w.analyzer.Stem(word.Folded)] {
+			held[s.term] = max(held[s.term], worth*s.worth)
 		}
 	}
 }
@@ -255,11 +270,10 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 // which on both are taken to say the same.
 const agreement = 0.5
 
-// agree reports whether two candidates say the same: then they bear each other
+// agree reports whether two candidates' quotes, by their telling words, say the
+// same: then they bear each other
 // out rather than cast doubt on each other.
-func (w *weigher) agree(a, b Candidate) bool {
-	says := func(c Candidate) []text.Term { return w.analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End]) }
-	these, those := says(a), says(b)
+func (w *weigher) agree(these, those []text.Term) bool {
 	if len(these) > len(those) {
 		these, those = those, these
 	}

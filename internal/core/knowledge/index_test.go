@@ -104,10 +104,10 @@ func TestCodesKeepTheDirection(t *testing.T) {
 		}
 	}
 	codes := []Code{Pack(unit(r, nil, 1)), Pack(unit(r, nil, 1))}
-	if again := Codes(Joined(codes), 2); len(again) != 2 || string(again[1]) != string(codes[1]) {
+	if again := Codes(Joined(codes)); len(again) != 2 || string(again[1]) != string(codes[1]) {
 		t.Error("codes do not survive being kept")
 	}
-	if Codes([]byte("damaged"), 2) != nil || Codes(nil, 0) != nil {
+	if Codes([]byte("damaged")) != nil || Codes(nil) != nil {
 		t.Error("damaged codes were taken")
 	}
 }

@@ -17,12 +17,15 @@ func NewMeaning(vector []float32) Meaning {
 	return Meaning{newTarget(vector), len(vector)}
 }
 
+// sample is of how many distances one is counted, to see how they spread.
+const sample = 8
+
 // How many views are compared exactly; how many by all their signs, at least and
 // as a share of all.
 const (
-	exactly    = 1_500
-	bySigns    = 8_000
-	bySignsOne = 12
+	exactly    = 600
+	bySigns    = 4_000
+	bySignsOne = 80
 )
 
 // ByMeaning returns the n passages with the views that are most like the
@@ -68,17 +71,23 @@ func (s *segment) near(t *target) []int32 {
 		}
 		return all
 	}
+	t.hurry()
 	words := s.dim / 64
-	distances := make([]uint16, views)
+	distances := make([]uint8, views)
 	a, b := t.bits[0], t.bits[1]
-	for v := range distances {
-		distances[v] = uint16(bits.OnesCount64(s.coarse[2*v]^a) + bits.OnesCount64(s.coarse[2*v+1]^b))
+	for v, signs := range s.coarse {
+		distances[v] = uint8(bits.OnesCount64(signs[0]^a) + bits.OnesCount64(signs[1]^b))
 	}
-	kept := nearest(distances, max(bySigns, views/bySignsOne), 64*coarseWords)
+	var counts [129]int
+	for v := 0; v < views; v += sample {
+		counts[distances[v]] += sample
+	}
+	kept := nearest(distances, counts[:], max(bySigns, views/bySignsOne))
 	if len(kept) <= exactly {
 		return kept
 	}
 	finer := make([]uint16, len(kept))
+	all := make([]int, s.dim+1)
 	for i, v := range kept {
 		signs := s.signs[int(v)*words : int(v+1)*words]
 		d := 0
@@ -86,29 +95,31 @@ func (s *segment) near(t *target) []int32 {
 			d += bits.OnesCount64(signs[w] ^ bit)
 		}
 		finer[i] = uint16(d)
+		all[d]++
 	}
-	chosen := nearest(finer, exactly, s.dim)
+	chosen := nearest(finer, all, exactly)
 	for i, at := range chosen {
 		chosen[i] = kept[at]
 	}
 	return chosen
 }
 
-// nearest returns the places of about the n smallest distances, which go up to
-// most.
-func nearest(distances []uint16, n, most int) []int32 {
-	counts := make([]int, most+1)
-	for _, d := range distances {
-		counts[d]++
-	}
-	limit, sum := 0, 0
-	for sum < n && limit <= most {
-		sum += counts[limit]
+// nearest returns the places of the n smallest distances, of which there are about
+// so many of each; of equal ones at the edge the first.
+func nearest[D uint8 | uint16](distances []D, counts []int, n int) []int32 {
+	limit, below := 0, 0
+	for limit < len(counts)-1 && below+counts[limit] < n {
+		below += counts[limit]
 		limit++
 	}
-	kept := make([]int32, 0, sum)
+	edge := n - below
+	kept := make([]int32, 0, n+n/4)
 	for i, d := range distances {
-		if int(d) < limit {
+		switch {
+		case int(d) < limit:
+			kept = append(kept, int32(i))
+		case int(d) == limit && edge > 0:
+			edge--
 			kept = append(kept, int32(i))
 		}
 	}

@@ -2,6 +2,7 @@ package knowledge
 
 import (
 	"math"
+	"strings"
 
 	"urgentparrot.example/internal/core/text"
 )
@@ -35,14 +36,11 @@ type segment struct {
 	// Views of all passages, one after another.
 	dim       int
 	codes     []byte
-	coarse    []uint64 // the first coarseWords words of signs of each view
-	signs     []uint64 // all words of signs
-	of        []int32  // the passage of each view
-	firstView []int32  // of each passage, and of what comes after the last
+	coarse    [][2]uint64 // the first words of signs of each view, of many views
+	signs     []uint64    // all words of signs
+	of        []int32     // the passage of each view
+	firstView []int32     // of each passage, and of what comes after the last
 }
-
-// coarseWords is how many words of signs are compared first.
-const coarseWords = 2
 
 // A posting is a passage that holds a stem, and how much of the stem's rarity it
 // earns, from 0 to 1.
@@ -57,22 +55,42 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 		passage int32
 		tf      [fields]uint16
 	}
-	counts := map[string][]count{}
+	type word struct {
+		stem  int32 // its list of counts; -1: carries no meaning
+		times int32
+	}
+	words := map[string]*word{}
+	stems := map[string]int32{}
+	var counts [][]count
 	lengths := make([][fields]uint16, len(passages))
-	times := map[string]int32{}
 	var mean [fields]float64
 	for i := range passages {
 		p := &passages[i]
 		add := func(f field, content string) {
-			for _, t := range analyzer.Terms(content) {
-				times[t.Word]++
-				if t.Stop {
+			for _, w := range text.Words(content) {
+				known := words[w.Folded]
+				if known == nil {
+					known = &word{stem: -1}
+					words[strings.Clone(w.Folded)] = known
+					if !text.IsStop(w.Folded) {
+						stem := analyzer.Stem(w.Folded)
+						at, ok := stems[stem]
+						if !ok {
+							at = int32(len(counts))
+							stems[stem] = at
+							counts = append(counts, nil)
+						}
+						known.stem = at
+					}
+				}
+				known.times++
+				if known.stem < 0 {
 					continue
 				}
-				list := counts[t.Stem]
+				list := counts[known.stem]
 				if len(list) == 0 || list[len(list)-1].passage != int32(i) {
 					list = append(list, count{passage: int32(i)})
-					counts[t.Stem] = list
+					counts[known.stem] = list
 				}
 				list[len(list)-1].tf[f]++
 				lengths[i][f]++
@@ -87,7 +105,8 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 			mean[f] += float64(n) / float64(len(passages))
 		}
 	}
-	for stem, list := range counts {
+	for stem, at := range stems {
+		list := counts[at]
 		postings := make([]posting, len(list))
 		for i, c := range list {
 			tf := 0.0
@@ -99,6 +118,11 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 			postings[i] = posting{c.passage, float32(tf / (saturation + tf))}
 		}
 		s.postings[stem] = postings
+		counts[at] = nil
+	}
+	times := make(map[string]int32, len(words))
+	for w, known := range words {
+		times[w] = known.times
 	}
 	s.vocabulary = text.NewVocabulary(times)
 	s.takeViews()
@@ -121,8 +145,13 @@ func (s *segment) takeViews() {
 		return
 	}
 	s.codes = make([]byte, 0, total*(scaleBytes+s.dim/2))
-	s.signs = make([]uint64, 0, total*s.dim/64)
-	s.coarse = make([]uint64, 0, total*coarseWords)
+	many := total > exactly // fewer are compared exactly at once
+	if many {
+		s.signs = make([]uint64, 0, total*s.dim/64)
+		s.coarse = make([][2]uint64, 0, total)
+	}
+	s.of = make([]int32, 0, total)
+	s.firstView = make([]int32, 0, len(s.passages)+1)
 	for i := range s.passages {
 		s.firstView = append(s.firstView, int32(len(s.of)))
 		for _, code := range s.passages[i].Views {
@@ -130,9 +159,11 @@ func (s *segment) takeViews() {
 				continue // of another model: it joins when it is encoded anew
 			}
 			s.codes = append(s.codes, code...)
-			s.signs = code.signs(s.signs)
-			all := s.signs[len(s.signs)-s.dim/64:]
-			s.coarse = append(s.coarse, all[:coarseWords]...)
+			if many {
+				s.signs = code.signs(s.signs)
+				all := s.signs[len(s.signs)-s.dim/64:]
+				s.coarse = append(s.coarse, [2]uint64{all[0], all[1]})
+			}
 			s.of = append(s.of, int32(i))
 		}
 		s.passages[i].Views = nil

@@ -3,6 +3,7 @@ package knowledge
 import (
 	"encoding/binary"
 	"math"
+	"sync"
 )
 
 // A Code is a vector rounded to 4 bits a component, with its scale before it: an
@@ -47,38 +48,61 @@ func (c Code) scale() float32 { return math.Float32frombits(binary.LittleEndian.
 
 // signs appends a bit for the sign of each component, in words of 64.
 func (c Code) signs(bits []uint64) []uint64 {
-	var word uint64
-	for i, b := range c[scaleBytes:] {
-		word |= uint64(b>>3&1|b>>7&1<<1) << (2 * i % 64)
-		if i%32 == 31 {
-			bits = append(bits, word)
-			word = 0
+	for body := c[scaleBytes:]; len(body) >= 32; body = body[32:] {
+		var word uint64
+		for i := 31; i >= 0; i-- {
+			word = word<<2 | uint64(twoSigns[body[i]])
 		}
+		bits = append(bits, word)
 	}
 	return bits
 }
 
+// twoSigns are the signs of the two levels in a byte of a code.
+var twoSigns = func() (table [256]byte) {
+	for b := range table {
+		table[b] = byte(b>>3&1 | b>>6&2)
+	}
+	return table
+}()
+
 // A target is a vector that codes are compared with.
 type target struct {
-	table []float32 // for each byte of a code and each value, its part of the dot product
-	bits  []uint64
+	vector []float32
+	bits   []uint64
+	once   sync.Once
+	table  []float32 // for each byte of a code and each value, its part of the dot product
 }
 
 func newTarget(vector []float32) *target {
-	t := &target{table: make([]float32, len(vector)/2*256), bits: Pack(vector).signs(nil)}
-	for i := 0; i < len(vector); i += 2 {
-		part := t.table[i/2*256 : i/2*256+256]
-		for b := range part {
-			part[b] = vector[i]*(float32(b&15)-7.5) + vector[i+1]*(float32(b>>4)-7.5)
+	return &target{vector: vector, bits: Pack(vector).signs(nil)}
+}
+
+// hurry makes a table that pays where many codes are compared.
+func (t *target) hurry() {
+	t.once.Do(func() {
+		t.table = make([]float32, len(t.vector)/2*256)
+		for i := 0; i < len(t.vector); i += 2 {
+			part := t.table[i/2*256 : i/2*256+256]
+			for b := range part {
+				part[b] = t.vector[i]*(float32(b&15)-7.5) + t.vector[i+1]*(float32(b>>4)-7.5)
+			}
 		}
-	}
-	return t
+	})
 }
 
 // dot returns the dot product with a code.
 func (t *target) dot(c Code) float64 {
 	var even, odd float32
 	body := c[scaleBytes:]
+	if t.table == nil {
+		vector := t.vector[:2*len(body)]
+		for i, b := range body {
+			even += vector[2*i] * levels[b&15]
+			odd += vector[2*i+1] * levels[b>>4]
+		}
+		return float64((even + odd) * c.scale())
+	}
 	table := t.table
 	for i := 0; i+1 < len(body); i += 2 {
 		even += table[i*256+int(body[i])]
@@ -87,19 +111,27 @@ func (t *target) dot(c Code) float64 {
 	return float64((even + odd) * c.scale())
 }
 
-// Joined puts the codes of one passage one after another, for keeping.
+// levels are what the levels of a code stand for, in steps.
+var levels = [16]float32{-7.5, -6.5, -5.5, -4.5, -3.5, -2.5, -1.5, -0.5, 0.5, 1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}
+
+// Joined puts the codes of one passage one after another, for keeping, behind
+// their number.
 func Joined(codes []Code) []byte {
-	var all []byte
+	all := binary.LittleEndian.AppendUint16(nil, uint16(len(codes)))
 	for _, code := range codes {
 		all = append(all, code...)
 	}
 	return all
 }
 
-// Codes takes apart what Joined put together: n codes of one length; nil if it
-// does not hold so many.
-func Codes(joined []byte, n int) []Code {
-	if n == 0 || len(joined) == 0 || len(joined)%n != 0 {
+// Codes takes apart what Joined put together; nil if it is damaged.
+func Codes(joined []byte) []Code {
+	if len(joined) < 2 {
+		return nil
+	}
+	n := int(binary.LittleEndian.Uint16(joined))
+	joined = joined[2:]
+	if n == 0 || len(joined)%n != 0 {
 		return nil
 	}
 	size := len(joined) / n

@@ -108,6 +108,9 @@ func (a *Analyzer) Telling(s string) []Term {
 	return telling
 }
 
+// IsStop reports whether a folded word carries grammar, not meaning.
+func IsStop(folded string) bool { return stopWords[folded] }
+
 // IsCommon reports whether a folded word says little by itself.
 func IsCommon(folded string) bool { return stopWords[folded] || lightWords[folded] }
 
