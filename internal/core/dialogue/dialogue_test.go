@@ -323,3 +323,63 @@ func BenchmarkDecide(b *testing.B) {
 		dialogue.Decide(s)
 	}
 }
+
+// Not known, off topic and forbidden are told apart.
+func TestWhatIsNotAnsweredIsToldApart(t *testing.T) {
+	for _, c := range []struct {
+		asked, says    string
+		escalates, gap bool
+	}{
+		{"which pills help against seasickness?", "doctor or a pharmacist", false, false},
+		{"am I safe to travel while pregnant?", "doctor or a pharmacist", false, false},
+		{"tell me a joke please", "not something I can help with", false, false},
+		{"who won the football yesterday?", "not something I can help with", false, false},
+		{"do you run on Christmas Day?", "rather not guess", true, true},
+	} {
+		d, reply := talk(t, frontDesk(t), dialogue.Result{}, c.asked)
+		if !strings.Contains(reply, c.says) {
+			t.Errorf("%q: replied %q", c.asked, reply)
+		}
+		if escalated := len(find[dialogue.Escalate](d)) > 0; escalated != c.escalates {
+			t.Errorf("%q: escalated is %v", c.asked, escalated)
+		}
+		if gap := len(find[dialogue.Missed](d)) > 0; gap != c.gap {
+			t.Errorf("%q: it is a gap: %v", c.asked, gap)
+		}
+	}
+}
+
+// Where two answers may be meant, and neither is known well enough, the bot asks
+// which, once.
+func TestTheBotAsksWhichIsMeant(t *testing.T) {
+	s := frontDesk(t)
+	s.Tools = nil
+	passages := []knowledge.Passage{
+		{ID: "1", Source: "a.md", Trail: []string{"Season ticket for the ferry"}, Text: "The permit is issued at the ticket office and costs £310."},
+		{ID: "2", Source: "a.md", Trail: []string{"Parking at the pier"}, Text: "The permit is issued at the harbour office and costs £60."},
+		{ID: "3", Source: "a.md", Trail: []string{"Birds"}, Text: "Terns nest on the cliffs from April."},
+	}
+	e, err := encoder.Shared()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, p := range passages {
+		for _, said := range p.Said() {
+			passages[i].Views = append(passages[i].Views, knowledge.Pack(e.Encode(said)))
+		}
+	}
+	s.Finder.Index = knowledge.Build(s.Settings.Analyzer(), passages)
+	found := s.Finder.Find("what does the permit cost?", "").Candidates
+	s.Brief.Threshold = found[0].Confidence + 0.05
+	d, reply := talk(t, s, dialogue.Result{}, "what does the permit cost?")
+	if !strings.Contains(reply, "1. ") || !strings.Contains(reply, "Parking at the pier") || !strings.Contains(reply, "Season ticket") || len(find[dialogue.Escalate](d)) > 0 {
+		t.Fatalf("replied %q (confidences %.2f, %.2f)", reply, found[0].Confidence, found[1].Confidence)
+	}
+	if _, reply = talk(t, s, dialogue.Result{}, "what does the permit cost?", "the parking one"); !strings.Contains(reply, "£60") {
+		t.Errorf("asked for parking, it says %q", reply)
+	}
+	// Who says something else instead is answered, and not asked again.
+	if _, reply = talk(t, s, dialogue.Result{}, "what does the permit cost?", "what does the permit cost?"); strings.Contains(reply, "1. ") {
+		t.Errorf("it asks twice: %q", reply)
+	}
+}

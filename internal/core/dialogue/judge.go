@@ -28,15 +28,18 @@ func (t *turn) forbidden(question string) (bot.Rule, bool) {
 	return bot.Rule{}, false
 }
 
-// offTopic reports whether a question has nothing to do with the business: it is
-// like one of the brief's examples, or no passage shares a word with it or is
-// like it.
-func (t *turn) offTopic(question string, found answer.Found) bool {
+// offTopic reports whether something has nothing to do with the business: it is
+// like one of the brief's examples, or a question that no passage shares a word
+// with or is like.
+func (t *turn) offTopic(part answer.Part, found answer.Found) bool {
 	if t.Brief.OffTopic == nil {
 		return false
 	}
-	if t.Finder.Like(question, t.Brief.OffTopic.Questions) >= offTopicLikeness {
+	if t.Finder.Like(part.Text, t.Brief.OffTopic.Questions) >= offTopicLikeness {
 		return true
+	}
+	if part.Kind != answer.Question {
+		return false
 	}
 	for _, c := range found.Candidates {
 		if c.Coverage > 0.25 || c.Meaning > strange {
@@ -50,7 +53,7 @@ func (t *turn) offTopic(question string, found answer.Found) bool {
 // meant.
 const (
 	nearThreshold = 0.2
-	nearEach      = 0.12
+	nearEach      = 0.2
 	askedAbout    = 2
 )
 

@@ -269,7 +269,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 	switch {
 	case beside:
 		u.Outcome = "said beside a question"
-	case t.offTopic(part.Text, found):
+	case t.offTopic(part, found):
 		u.Outcome = "off topic"
 		t.answers = append(t.answers, t.word(bot.OffTopicSaid, part.Text))
 	case t.choose(part.Text, candidates):
