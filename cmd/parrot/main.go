@@ -111,8 +111,8 @@ func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) 
 		}
 		c := newCall(ctx, cmd, in, out, errs)
 		if len(args) == 2 && (args[1] == "-h" || args[1] == "-help" || args[1] == "--help") {
-			c.help(out)
-			return exitDone
+			// The command names its flags first, then stops at this one.
+			c.flags.Usage = func() { c.help(out) }
 		}
 		err := c.command.run(c.parseLater(args[1:]))
 		if err != nil && !errors.Is(err, flag.ErrHelp) {
@@ -199,9 +199,6 @@ func (c *call) remote() *call {
 func (c *call) help(w io.Writer) {
 	fmt.Fprintf(w, "parrot %s: %s\n\nUsage: parrot %s [flags] %s\n", c.name, c.summary, c.name, c.arguments)
 	c.flags.SetOutput(w)
-	if c.server == nil && c.name != "serve" && c.name != "demo" {
-		c.remote()
-	}
 	fmt.Fprintln(w, "\nFlags:")
 	c.flags.PrintDefaults()
 	fmt.Fprintf(w, "\nExample: %s\n", c.example)

@@ -41,6 +41,13 @@ type Found struct {
 	Candidates []Candidate
 }
 
+// While its meaning is not known, a passage that shares hardly a word with the
+// question is there by chance.
+const (
+	sharesWords = 0.3
+	byChance    = 0.2
+)
+
 // closely is how many of the best are looked at for whether others bear them out.
 const closely = 3
 
@@ -98,6 +105,9 @@ func (f Finder) Find(asked, previous string) Found {
 		}
 		c.Features.Best = 1 / (1 + others)
 		c.Confidence = weights.confidence(c.Features, c.Question != "")
+		if c.Meaning == 0 && c.Coverage < sharesWords {
+			c.Confidence = min(c.Confidence, byChance)
+		}
 		if i > 0 {
 			c.Confidence = min(c.Confidence, found.Candidates[i-1].Confidence)
 		}

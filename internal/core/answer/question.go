@@ -39,6 +39,9 @@ const lightWeight = 0.2
 // english is the everyday words of English: what is among them is not misspelt.
 var english = sync.OnceValue(func() *text.Vocabulary {
 	times := map[string]int32{}
+	for _, word := range text.EverydayWords() {
+		times[word] = 1
+	}
 	if e, err := encoder.Shared(); err == nil {
 		for _, word := range e.Words() {
 			times[word] = 1

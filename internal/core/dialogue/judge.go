@@ -42,7 +42,7 @@ func (t *turn) offTopic(part answer.Part, found answer.Found) bool {
 		return false
 	}
 	for _, c := range found.Candidates {
-		if c.Coverage > 0.25 || c.Meaning > strange {
+		if c.Coverage > 0.25 || c.Meaning > strange || c.Meaning == 0 { // 0: not known yet
 			return false
 		}
 	}

@@ -248,7 +248,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 	}
 
 	for _, tool := range t.Tools {
-		if likeness := tool.likeness(t.Finder.Index, part.Text); likeness >= toolLikeness {
+		if likeness := tool.likeness(t.Finder.Index, found.Mended); likeness >= toolLikeness {
 			unquoted()
 			u.Outcome = t.use(tool, tool.hear(part.Text, "", t.Now), part.Text, likeness)
 			return
