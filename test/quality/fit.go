@@ -37,6 +37,7 @@ var ranking = []slot{
 	func(v *answer.Features) *float64 { return &v.Whole },
 	func(v *answer.Features) *float64 { return &v.Heading },
 	func(v *answer.Features) *float64 { return &v.Question },
+	func(v *answer.Features) *float64 { return &v.NoFact },
 }
 
 var trusting = []slot{
