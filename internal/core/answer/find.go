@@ -188,8 +188,10 @@ func (f Finder) Like(asked string, examples []string) (best float64) {
 	if f.Encode != nil {
 		meant = f.Encode(asked)
 	}
+	q := understand(f.Index, asked)
+	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
 	for _, example := range examples {
-		best = max(best, f.Shared(asked, example))
+		best = max(best, w.likeness(example))
 		if meant != nil {
 			sum := 0.0
 			for i, v := range f.Encode(example) {
