@@ -193,7 +193,7 @@ func shots(d *service.Demo) []shot {
 		{"knowledge-search", console + "/knowledge?show=search", 1280, 800, false, steps(types("input[type=search]", "waht does a dgo cost"), sees("A bot would answer"))},
 		{"bots", console + "/bots", 1280, 800, false, talk},
 		{"sheets", console + "/sheets", 1280, 800, false, sees("Maren Holt")},
-		{"telephone-inbox", console + "/inbox", 390, 780, false, angry},
+		{"telephone-inbox", console + "/inbox", 390, 780, false, steps(angry, sees("Said last"), sees("someone will answer you here"))},
 		{"telephone-today", console + "/today", 390, 780, true, sees("What the bots did")},
 		{"website-chat", d.WorldURL + "/ferries", 1280, 800, false, asksTheChat},
 		{"handset", d.WorldURL + "/handset", 1280, 800, false, sendsAText},

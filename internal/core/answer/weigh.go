@@ -239,6 +239,8 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 	last := first
 	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
 	switch {
+	case isRow(hit.Text, sentences[first].Span):
+		// A row of a table says all by itself.
 	case isItem(says(first)) || strings.HasSuffix(says(first), ":"):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
@@ -286,6 +288,14 @@ func (w *weigher) agree(these, those []text.Term) bool {
 		}
 	}
 	return all > 0 && shared >= agreement*all
+}
+
+// isRow reports whether a sentence is a row of a table, as the reading writes
+// them: a line of its own that names what it is about, then its cells.
+func isRow(s string, at text.Span) bool {
+	alone := (at.Start == 0 || s[at.Start-1] == '\n') && (at.End == len(s) || s[at.End] == '\n')
+	head, cells, ok := strings.Cut(s[at.Start:at.End], ": ")
+	return alone && ok && strings.Contains(cells, "; ") && len(head) < 80
 }
 
 // isItem reports whether a line is an item of a list, as the reading marks them.
