@@ -80,3 +80,30 @@ func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 		t.Errorf("the page complains: %s", complaint)
 	}
 }
+
+// A teammate answers a gap from the list, and writes a house answer with an end.
+func TestATeammateTeachesInTheConsole(t *testing.T) {
+	s := open(t)
+	v := s.visitor()
+	s.asks(v, "Can I rent a canoe at the pier?")
+	b, err := browser.Start()
+	s.must(err)
+	t.Cleanup(b.Close)
+	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
+	s.must(err)
+	p, err := b.Open(1280, 800, false)
+	s.must(err)
+	s.must(errors.Join(
+		p.Go(link), p.Click("Sign in", false), p.AwaitText("Who waits for a person", false),
+		p.Go(s.PublicURL+"/knowledge?show=gaps"), p.AwaitText("1 customer waits", false), p.Click("Answer", false),
+		p.Type("textarea", "yes, at the sail loft", false), p.Click("Keep as house answer", false), p.AwaitText("No question is without an answer", false),
+		p.Go(s.PublicURL+"/knowledge?show=house"), p.AwaitText("Yes, at the sail loft.", false),
+		p.Go(s.PublicURL+"/knowledge?show=search"), p.Type("input[type=search]", "rent a canoe", false), p.AwaitText("A bot would answer", false),
+	))
+	if c := s.conversation(""); c.Lead != "bot" {
+		t.Errorf("who waited is led by %s", c.Lead)
+	}
+	for _, complaint := range p.Errors() {
+		t.Errorf("the page complains: %s", complaint)
+	}
+}

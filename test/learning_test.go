@@ -168,3 +168,44 @@ func TestAHouseAnswerHoldsForItsTime(t *testing.T) {
 		t.Error("an answer that never holds was kept")
 	}
 }
+
+// The same from the command line, by somebody who scripts it.
+func TestTheCommandLineTeaches(t *testing.T) {
+	s := open(t)
+	const ada = "+447700900172"
+	s.texts(ada, "1", "Can I rent a canoe at the pier?", 1)
+	gaps, err := s.client.Gaps(s.ctx)
+	s.must(err)
+	out, _, _ := s.parrot("", "knowledge", "gaps")
+	contains(t, out, "Can I rent a canoe at the pier?", "1 time")
+	out, _, _ = s.parrot("", "knowledge", "gaps", "-send", "answer", gaps.Items[0].ID, "yes, at the sail loft")
+	contains(t, out, "Yes, at the sail loft.", "Sent to 1 customer.")
+	contains(t, s.replies(ada, 2)[1].Text, "sail loft")
+	out, _, _ = s.parrot("", "knowledge", "house", "add", "Do you sail at Easter?", "Yes, as on Sundays.")
+	contains(t, out, "Kept: Do you sail at Easter?")
+	out, _, _ = s.parrot("", "knowledge", "house")
+	contains(t, out, "Can I rent a canoe at the pier?", "Yes, as on Sundays.", "Robin")
+	out, _, _ = s.parrot("", "knowledge", "lessons")
+	contains(t, out, "No lesson waits")
+	s.settled("website")
+	out, _, _ = s.parrot("", "knowledge", "sync", "website")
+	contains(t, out, "website  ready")
+	out, _, _ = s.parrot("", "knowledge", "list")
+	contains(t, out, "lost-property.txt", "in 24 h")
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"knowledge", "gaps", "drop", "nope"}, 5, "nothing of that name"},
+		{[]string{"knowledge", "lessons", "approve", "nope"}, 5, "nothing of that name"},
+		{[]string{"knowledge", "house", "add", "only a question"}, 2, "house [list"},
+		{[]string{"knowledge", "sync", "fares.md"}, 1, "upload it again"},
+		{[]string{"knowledge", "add", "ftp://example.org/"}, 1, "ftp:"},
+		{[]string{"knowledge", "quiz", "-data", t.TempDir(), "nope.jsonl"}, 1, "nope.jsonl"},
+	} {
+		if _, errs, code := s.parrot("", c.args...); code != c.code || !strings.Contains(errs, c.says) {
+			t.Errorf("%v: exit %d, %q; want %d, %q", c.args, code, errs, c.code, c.says)
+		}
+	}
+}

@@ -203,12 +203,6 @@ func (w *Workspace) Finder(brief bot.Brief) answer.Finder {
 	return f
 }
 
-// HasSource reports whether there is a source of a name.
-func (w *Workspace) hasSource(name string) bool {
-	_, ok := (*w.sourceIDs.Load())[name]
-	return ok
-}
-
 // BotFinder returns what finds passages for the bot of a name; for "" in all
 // sources.
 func (w *Workspace) BotFinder(name string) (answer.Finder, float64, error) {

@@ -320,12 +320,3 @@ func (t *Tx) RemoveSource(id string, now time.Time) error {
 	}
 	return t.event("source.removed", id, map[string]any{"source": id}, now)
 }
-
-// PassageText returns what a passage or house answer says, or ErrNotFound.
-func (s *Store) PassageText(ctx context.Context, id string) (text string, err error) {
-	err = s.reader.row(ctx, `SELECT text FROM passage WHERE id = ?`, []any{id}, &text)
-	if errors.Is(err, ErrNotFound) {
-		err = s.reader.row(ctx, `SELECT answer FROM house_answer WHERE id = ?`, []any{id}, &text)
-	}
-	return text, err
-}
