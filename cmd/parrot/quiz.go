@@ -124,12 +124,17 @@ func (c *call) searchFolder(f knowledgeFlags, question string) error {
 		if quoted {
 			found.Answered, found.Answer = true, cand.Words(0)
 		}
-		found.Items = append(found.Items, client.Weighed{
-			PassageID: cand.ID, Source: cand.Source, Trail: cand.Trail, Question: cand.Question, Text: cand.Text, Quoted: quoted,
-			Score: cand.Score, Coverage: cand.Coverage, Meaning: cand.Meaning, Confidence: cand.Confidence, Missing: cand.Missing,
-		})
+		found.Items = append(found.Items, weighed(cand, quoted))
 	}
 	return c.printFound(found)
+}
+
+// weighed is a candidate as the service would send it.
+func weighed(c answer.Candidate, quoted bool) client.Weighed {
+	return client.Weighed{
+		PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: c.Text, Quoted: quoted,
+		Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
+	}
 }
 
 func (c *call) printQuiz(r client.QuizReport) error {
@@ -188,10 +193,7 @@ func (c *call) askFolder(folder, botName, question string) error {
 		u := client.Understood{Text: r.Text, Kind: string(r.Kind), Outcome: "not known"}
 		for i, cand := range r.Candidates[:min(4, len(r.Candidates))] {
 			a.Confidence = max(a.Confidence, cand.Confidence)
-			u.Passages = append(u.Passages, client.Weighed{
-				PassageID: cand.ID, Source: cand.Source, Trail: cand.Trail, Question: cand.Question, Text: cand.Text, Quoted: i == 0 && r.Words != "",
-				Score: cand.Score, Coverage: cand.Coverage, Meaning: cand.Meaning, Confidence: cand.Confidence, Missing: cand.Missing,
-			})
+			u.Passages = append(u.Passages, weighed(cand, i == 0 && r.Words != ""))
 		}
 		if r.Words != "" {
 			u.Outcome = fmt.Sprintf("answered with confidence %.2f", r.Candidates[0].Confidence)

@@ -15,7 +15,6 @@ type question struct {
 	terms  []term
 	mended string // the text with misspelt words mended
 	fact   *fact  // the kind of fact that an answer must hold; nil: any
-	follow bool   // it goes on from the question before
 }
 
 // A term is one telling word of a question.
