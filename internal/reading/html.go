@@ -42,9 +42,38 @@ func documentOf(page *goquery.Document) knowledge.Document {
 	return d
 }
 
+// signs are what names of classes say of blocks that lead elsewhere.
+var signs = regexp.MustCompile(`(?i)(?:^|[\s_-])(?:nav(?:bar|header|footer|igation|list)?|toc|table-of-contents|breadcrumbs?|pager|pagination|prev-?next|skip-?link|headerlink|related)(?:$|[\s_-])`)
+
+// onward are the links by which one leafs through a manual.
+var onward = regexp.MustCompile(`(?i)^\W*(?:prev(?:ious)?|next|home|up|back)\W*$`)
+
+// shortSign is how many words a block for leafing has at most.
+const shortSign = 40
+
 // removeSigns removes what only leads elsewhere: lists and runs of links, such as
-// a table of contents, and links back to the top.
+// a table of contents, links for leafing and back to the top.
 func removeSigns(page *goquery.Document) {
+	page.Find("div[class], div[id], ul[class], ol[class], dl[class], table[class], p[class], span[class], a[class], section[class], td[class]").Each(func(_ int, s *goquery.Selection) {
+		named := s.AttrOr("class", "") + " " + s.AttrOr("id", "")
+		if signs.MatchString(named) && s.Find("h1, h2, h3, h4").Length() == 0 {
+			if words := strings.TrimSpace(s.Text()); len(strings.Fields(words)) < shortSign || isLink(s, words) || strings.Contains(strings.ToLower(named), "toc") {
+				s.Remove()
+			}
+		}
+	})
+	page.Find("a[href]").Each(func(_ int, a *goquery.Selection) {
+		says := strings.TrimSpace(a.Text() + a.Find("img").AttrOr("alt", ""))
+		if !onward.MatchString(says) {
+			return
+		}
+		block := a.Closest("table, p, ul, div")
+		if block.Is("table, p, ul") && len(strings.Fields(block.Text())) < shortSign {
+			block.Remove()
+		} else {
+			a.Remove()
+		}
+	})
 	page.Find("a").Each(func(_ int, a *goquery.Selection) {
 		href, _ := a.Attr("href")
 		if strings.HasPrefix(href, "#") && len(strings.TrimSpace(a.Text())) <= len("Back to the top of this page") && toTop.MatchString(a.Text()) {
@@ -57,7 +86,7 @@ func removeSigns(page *goquery.Document) {
 			s.Empty()
 		}
 	})
-	page.Find("ul, ol, div, p, td, body, section").Each(func(_ int, s *goquery.Selection) {
+	page.Find("ul, ol, dl, div, p, td, main, article, body, section").Each(func(_ int, s *goquery.Selection) {
 		run, plain := 0, 0
 		var links []*goquery.Selection
 		flush := func() {
@@ -97,6 +126,7 @@ var toTop = regexp.MustCompile(`(?i)\b(?:top|up|contents|index)\b|^[↑⇧^]+$`)
 // isLink reports whether a node says nothing but links.
 func isLink(s *goquery.Selection, words string) bool {
 	linked := 0
+	words = numbering.ReplaceAllString(words, "")
 	if goquery.NodeName(s) == "a" {
 		linked = len(words)
 	} else {
@@ -142,9 +172,27 @@ func (o *outline) html(n *html.Node, depth int) {
 			}
 			return
 		}
+	case "dt":
+		if !hasBlocks(n) {
+			if term := words(n); strings.HasSuffix(term, "?") {
+				o.heading(inline, term)
+			} else if len(strings.Fields(term)) <= longestTerm {
+				o.term(strings.TrimSuffix(term, ":"))
+			} else {
+				o.paragraph(term, false)
+			}
+			return
+		}
 	case "dd":
 		if !hasBlocks(n) {
 			o.paragraph(words(n), true)
+			return
+		}
+	case "dl":
+		defer o.leave(inline)
+	case "p":
+		if title := boldOnly(n); title != "" {
+			o.heading(inline, title)
 			return
 		}
 	case "pre":
@@ -175,6 +223,44 @@ func (o *outline) html(n *html.Node, depth int) {
 		}
 	}
 	flush()
+}
+
+// inline is the level of headings that are no elements of their own: a paragraph
+// in bold letters, a question in a list of terms.
+const inline = 7
+
+// How many words a term of a list of terms, and a heading in bold letters, has at
+// most.
+const (
+	longestTerm = 12
+	longestBold = 25
+)
+
+// boldOnly returns the words of a paragraph that is set in bold letters as a
+// whole and reads as a heading, "" for others.
+func boldOnly(n *html.Node) string {
+	var bold *html.Node
+	for child := n.FirstChild; child != nil; child = child.NextSibling {
+		switch {
+		case child.Type == html.ElementNode && (child.Data == "b" || child.Data == "strong") && bold == nil:
+			bold = child
+		case strings.TrimSpace(words(child)) != "":
+			return ""
+		}
+	}
+	if bold == nil {
+		return ""
+	}
+	title := words(bold)
+	if title == "" || len(strings.Fields(title)) > longestBold || strings.ContainsAny(title[len(title)-1:], ".,;:!") {
+		return ""
+	}
+	for next := n.NextSibling; next != nil; next = next.NextSibling {
+		if next.Type == html.ElementNode {
+			return title
+		}
+	}
+	return ""
 }
 
 // tableRows returns the cells of a table; false for one that is there for the

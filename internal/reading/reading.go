@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"net/http"
 	"path"
-	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -144,95 +143,4 @@ func titleOf(name string) string {
 		words[0] = unicode.ToUpper(words[0])
 	}
 	return string(words)
-}
-
-// outline gathers text under the headings it stands below.
-type outline struct {
-	document knowledge.Document
-	trail    []string
-	levels   []int
-	body     strings.Builder
-}
-
-func (o *outline) heading(level int, title string) {
-	o.flush()
-	for len(o.levels) > 0 && o.levels[len(o.levels)-1] >= level {
-		o.levels, o.trail = o.levels[:len(o.levels)-1], o.trail[:len(o.trail)-1]
-	}
-	if title = strings.Join(strings.Fields(title), " "); title != "" {
-		o.levels, o.trail = append(o.levels, level), append(o.trail, title)
-		if o.document.Title == "" {
-			o.document.Title = title
-		}
-	}
-}
-
-// paragraph adds a block of text; close blocks, such as the items of a list,
-// stand on the next line of the one before.
-func (o *outline) paragraph(s string, closely bool) {
-	if s = strings.TrimSpace(s); s == "" {
-		return
-	}
-	if o.body.Len() > 0 {
-		if closely {
-			o.body.WriteString("\n")
-		} else {
-			o.body.WriteString("\n\n")
-		}
-	}
-	o.body.WriteString(s)
-}
-
-// table adds rows that keep their column headings: "Adult, single: Little Sorrel
-// £6.20; Hallow Point £9.80."
-func (o *outline) table(rows [][]string) {
-	if len(rows) < 2 {
-		for _, row := range rows {
-			o.paragraph(strings.Join(row, "; "), false)
-		}
-		return
-	}
-	head := rows[0]
-	for i, row := range rows[1:] {
-		var cells []string
-		for j, cell := range row {
-			switch {
-			case j == 0 || cell == "":
-			case j >= len(head) || len(head) == 2 && len(strings.Fields(head[j])) > 2:
-				cells = append(cells, cell) // what the one column holds need not be said each time
-			default:
-				cells = append(cells, strings.TrimSpace(head[j]+" "+cell))
-			}
-		}
-		if len(row) > 0 {
-			o.paragraph(row[0]+": "+strings.Join(cells, "; ")+".", i > 0)
-		}
-	}
-}
-
-func (o *outline) flush() {
-	if o.body.Len() > 0 {
-		o.document.Sections = append(o.document.Sections, knowledge.Section{Trail: slices.Clone(o.trail), Text: o.body.String()})
-		o.body.Reset()
-	}
-}
-
-func (o *outline) done() knowledge.Document {
-	o.flush()
-	return o.document
-}
-
-// readText takes a short first line without a full stop as the heading.
-func readText(_ string, b []byte) (knowledge.Document, error) {
-	var o outline
-	first, rest, _ := strings.Cut(strings.TrimSpace(string(b)), "\n")
-	if strings.HasPrefix(rest, "\n") && len(first) < 80 && !strings.HasSuffix(first, ".") {
-		o.heading(1, first)
-	} else {
-		rest = first + "\n" + rest
-	}
-	for _, paragraph := range strings.Split(rest, "\n\n") {
-		o.paragraph(strings.Join(strings.Fields(paragraph), " "), false)
-	}
-	return o.done(), nil
 }

@@ -1,0 +1,164 @@
+package reading
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"urgentparrot.example/internal/core/knowledge"
+)
+
+// outline gathers text under the headings it stands below.
+type outline struct {
+	document knowledge.Document
+	trail    []string
+	levels   []int
+	body     strings.Builder
+	lead     string // a term whose description follows
+}
+
+func (o *outline) heading(level int, title string) {
+	o.leave(level)
+	o.flush()
+	if title = strings.Join(strings.Fields(title), " "); title != "" {
+		o.levels, o.trail = append(o.levels, level), append(o.trail, title)
+		if o.document.Title == "" {
+			o.document.Title = title
+		}
+	}
+}
+
+// leave ends the sections of a level and those within them.
+func (o *outline) leave(level int) {
+	for len(o.levels) > 0 && o.levels[len(o.levels)-1] >= level {
+		o.flush()
+		o.levels, o.trail = o.levels[:len(o.levels)-1], o.trail[:len(o.trail)-1]
+	}
+}
+
+// term notes a term that the next paragraph describes, and begins with.
+func (o *outline) term(s string) {
+	if o.lead != "" {
+		s = o.lead + ", " + s
+	}
+	o.lead = s
+}
+
+// paragraph adds a block of text; close blocks, such as the items of a list,
+// stand on the next line of the one before.
+func (o *outline) paragraph(s string, closely bool) {
+	if s = strings.TrimSpace(s); s == "" {
+		return
+	}
+	if o.lead != "" {
+		s, o.lead, closely = o.lead+": "+s, "", true
+	}
+	if o.body.Len() > 0 {
+		if closely {
+			o.body.WriteString("\n")
+		} else {
+			o.body.WriteString("\n\n")
+		}
+	}
+	o.body.WriteString(s)
+}
+
+// table adds rows that keep their column headings: "Adult, single: Little Sorrel
+// £6.20; Hallow Point £9.80."
+func (o *outline) table(rows [][]string) {
+	rows = slices.DeleteFunc(rows, func(row []string) bool { return strings.Join(row, "") == "" })
+	if len(rows) < 2 {
+		for _, row := range rows {
+			o.paragraph(strings.Join(row, "; "), false)
+		}
+		return
+	}
+	head := rows[0]
+	for i, row := range rows[1:] {
+		var cells []string
+		for j, cell := range row {
+			switch {
+			case j == 0 || cell == "":
+			case j >= len(head) || len(head) == 2 && len(strings.Fields(head[j])) > 2:
+				cells = append(cells, cell) // what the one column holds need not be said each time
+			default:
+				cells = append(cells, strings.TrimSpace(head[j]+" "+cell))
+			}
+		}
+		if said := strings.Join(cells, "; "); row[0] == "" {
+			o.paragraph(said, i > 0)
+		} else {
+			o.paragraph(row[0]+": "+said+".", i > 0)
+		}
+	}
+}
+
+func (o *outline) flush() {
+	if o.lead != "" {
+		lead := o.lead
+		o.lead = ""
+		o.paragraph(lead, false)
+	}
+	if o.body.Len() > 0 {
+		o.document.Sections = append(o.document.Sections, knowledge.Section{Trail: slices.Clone(o.trail), Text: o.body.String()})
+		o.body.Reset()
+	}
+}
+
+func (o *outline) done() knowledge.Document {
+	o.flush()
+	o.removeContents()
+	return o.document
+}
+
+// mostRepeated is how many headings a section may repeat before it is taken for
+// a table of contents.
+const mostRepeated = 3
+
+// removeContents takes tables of contents out: lines that only repeat the
+// headings of the document, and lines that lead to pages by a row of dots. They
+// hold the words of every question and answer none.
+func (o *outline) removeContents() {
+	headings := map[string]bool{}
+	for _, section := range o.document.Sections {
+		for _, heading := range section.Trail {
+			headings[bare(heading)] = true
+		}
+	}
+	for i := range o.document.Sections {
+		section := &o.document.Sections[i]
+		if !leads.MatchString(section.Text) && strings.Count(section.Text, "\n")+1 < mostRepeated {
+			continue
+		}
+		lines := strings.Split(section.Text, "\n")
+		repeats := func(line string) bool { return headings[bare(line)] || leads.MatchString(line) }
+		n := 0
+		for _, line := range lines {
+			if repeats(line) {
+				n++
+			}
+		}
+		if n >= mostRepeated || n > 0 && leads.MatchString(section.Text) {
+			lines = slices.DeleteFunc(lines, func(line string) bool { return repeats(line) || isContents(line) })
+			section.Text = strings.TrimSpace(manyBreaks.ReplaceAllString(strings.Join(lines, "\n"), "\n\n"))
+		}
+	}
+	o.document.Sections = slices.DeleteFunc(o.document.Sections, func(s knowledge.Section) bool { return s.Text == "" })
+}
+
+var (
+	leads      = regexp.MustCompile(`(?:\.{4,}|(?:\. ){4,}|…{2,})\s*\d+`)
+	manyBreaks = regexp.MustCompile(`\n{3,}`)
+	numbering  = regexp.MustCompile(`^(?:(?i:chapter|section|part|appendix)\s+)?(?:\d+(?:\.\d+)*[.):]?|[A-Z][.)]|[IVX]+\.)\s+`)
+	pageNumber = regexp.MustCompile(`[\s.…]+\d+$`)
+	contents   = regexp.MustCompile(`(?i)^(?:table of )?contents:?$`)
+)
+
+// bare is a heading without its number, for comparing.
+func bare(heading string) string {
+	heading = strings.TrimPrefix(strings.TrimSpace(heading), knowledge.ItemMark)
+	heading = numbering.ReplaceAllString(heading, "")
+	return strings.ToLower(strings.TrimSpace(pageNumber.ReplaceAllString(heading, "")))
+}
+
+func isContents(line string) bool { return contents.MatchString(strings.TrimSpace(line)) }

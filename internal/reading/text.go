@@ -1,0 +1,203 @@
+package reading
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"urgentparrot.example/internal/core/knowledge"
+)
+
+// A block is the lines between two blank ones of a plain text.
+type block struct {
+	lines  []string // trimmed
+	indent int      // of the first line, in columns
+	level  int      // of the heading that it is; 0: none
+}
+
+// The levels of headings in plain text that are not numbered: a title, one that
+// is underlined doubly or singly, one that stands out, a question.
+const (
+	levelTitle = 1 + iota
+	levelDouble
+	levelSingle
+	levelPlain
+	levelQuestion = 9
+)
+
+// longestHeading is how many letters a heading in plain text has at most.
+const longestHeading = 160
+
+var (
+	underline  = regexp.MustCompile(`^(?:={3,}|-{3,}|~{3,}|\^{3,}|#{3,}|\*{3,}|_{3,})$`)
+	numbered   = regexp.MustCompile(`^(?:(?i:chapter|part|appendix)\s+[\dIVXA-Z]+\b|(\d+(?:\.\d+)*)[.):]?\s+\S)`)
+	rule       = regexp.MustCompile(`^(?:_{3,}|[-=*~]{30,})$`)
+	marked     = regexp.MustCompile(`^(?:[-*•·o]|\(?\d{1,2}(?:\.\d{1,2})*[.)]|\d{1,2}(?:\.\d{1,2})+|\(?[a-z]\))\s+`)
+	asks       = regexp.MustCompile(`^(?:Q|Question)(?:\s?\d+)?\s?[.:)]\s*`)
+	replies    = regexp.MustCompile(`^(?:A|Answer)(?:\s?\d+)?\s?[.:)]\s*`)
+	startsWith = regexp.MustCompile(`^["'(]?[\p{Lu}\d]`)
+)
+
+// readText finds the headings of a plain text by how they are set: underlined,
+// numbered, in capitals, further out than the body, or a short line above a
+// longer paragraph. Lines marked Q and A are a heading and what is below it.
+func readText(_ string, b []byte) (knowledge.Document, error) {
+	blocks := blocksOf(strings.ReplaceAll(string(b), "\u00a0", " "))
+	body := bodyIndent(blocks)
+	var o outline
+	for i := range blocks {
+		blk := &blocks[i]
+		var next *block
+		if i+1 < len(blocks) {
+			next = &blocks[i+1]
+		}
+		o.text(blk, next, i == 0, body)
+	}
+	return o.done(), nil
+}
+
+func (o *outline) text(b, next *block, first bool, body int) {
+	lines := b.lines
+	if isContents(lines[0]) {
+		return
+	}
+	if level, n := headingOf(b, next, first, body); level > 0 {
+		o.heading(level, strings.Join(lines[:n], " "))
+		if lines = lines[n:]; len(lines) > 0 && underline.MatchString(lines[0]) {
+			lines = lines[1:]
+		}
+		if len(lines) == 0 {
+			return
+		}
+	}
+	if asks.MatchString(lines[0]) {
+		n := 1
+		for n < len(lines) && !replies.MatchString(lines[n]) {
+			n++
+		}
+		o.heading(levelQuestion, asks.ReplaceAllString(strings.Join(lines[:n], " "), ""))
+		lines = lines[n:]
+	}
+	if len(lines) > 0 {
+		lines[0] = replies.ReplaceAllString(lines[0], "")
+	}
+	o.lines(lines)
+}
+
+// lines adds the lines of a block: as one paragraph, or as the items of a list,
+// with those that go on below them.
+func (o *outline) lines(lines []string) {
+	var said strings.Builder
+	item := false
+	flush := func() {
+		o.paragraph(said.String(), item)
+		said.Reset()
+	}
+	for _, line := range lines {
+		if mark := marked.FindString(line); mark != "" {
+			flush()
+			item = true
+			if !strings.ContainsAny(mark, "0123456789") {
+				line = line[len(mark):]
+			}
+			said.WriteString(knowledge.ItemMark)
+		} else if said.Len() > 0 {
+			said.WriteByte(' ')
+		}
+		said.WriteString(strings.Join(strings.Fields(line), " "))
+	}
+	flush()
+}
+
+// headingOf returns the level of the heading that a block begins with, and of how
+// many lines it is; 0 if there is none.
+func headingOf(b, next *block, first bool, body int) (level, lines int) {
+	title := b.lines[0]
+	if len(b.lines) > 1 && underline.MatchString(b.lines[1]) && utf8.RuneCountInString(title) <= longestHeading {
+		if b.lines[1][0] == '=' || b.lines[1][0] == '#' || b.lines[1][0] == '*' {
+			return levelDouble, 1
+		}
+		return levelSingle, 1
+	}
+	whole := strings.Join(b.lines, " ")
+	outside := next != nil && b.indent < body && len(b.lines) == 1
+	if len(b.lines) > 3 || utf8.RuneCountInString(whole) > longestHeading || next == nil || !outside && !startsWith.MatchString(whole) {
+		return 0, 0
+	}
+	closed := strings.ContainsAny(whole[len(whole)-1:], ".,;:")
+	prose := len(next.lines) > 1 || strings.ContainsAny(next.lines[0][len(next.lines[0])-1:], ".:!")
+	if m := numbered.FindStringSubmatch(whole); m != nil && !closed {
+		switch depth := strings.Count(m[1], ".") + 1; {
+		case m[1] == "":
+			return levelDouble, len(b.lines)
+		case depth > 1 || !numbered.MatchString(next.lines[0]) || strings.HasPrefix(next.lines[0], m[1]+"."):
+			return levelTitle + depth, len(b.lines)
+		}
+		return 0, 0
+	}
+	switch {
+	case closed || marked.MatchString(whole):
+		return 0, 0
+	case first && len(b.lines) == 1 && len(title) < 80:
+		return levelTitle, 1
+	case outside && next.indent < body:
+		return levelSingle, 1
+	case outside:
+		return levelPlain, 1
+	case len(b.lines) == 1 && isCapitals(title):
+		return levelSingle, 1
+	case strings.HasSuffix(whole, "?") && prose:
+		return levelPlain, len(b.lines)
+	case len(b.lines) == 1 && len(title) <= 60 && prose && len(strings.Join(next.lines, " ")) > 2*len(title):
+		return levelPlain, 1
+	}
+	return 0, 0
+}
+
+func isCapitals(s string) bool {
+	letters := 0
+	for _, r := range s {
+		if unicode.IsLower(r) {
+			return false
+		}
+		if unicode.IsLetter(r) {
+			letters++
+		}
+	}
+	return letters >= 4
+}
+
+func blocksOf(s string) (blocks []block) {
+	var b block
+	for line := range strings.Lines(s + "\n\n") {
+		line = strings.ReplaceAll(strings.TrimRight(line, " \t\r\n\f"), "\t", "        ")
+		trimmed := strings.TrimSpace(line)
+		if trimmed == "" || rule.MatchString(trimmed) && (len(b.lines) != 1 || len(trimmed) > len(b.lines[0])+3) {
+			if len(b.lines) > 0 {
+				blocks = append(blocks, b)
+			}
+			b = block{}
+			continue
+		}
+		if len(b.lines) == 0 {
+			b.indent = len(line) - len(strings.TrimLeft(line, " "))
+		}
+		b.lines = append(b.lines, trimmed)
+	}
+	return blocks
+}
+
+// bodyIndent is where most of the longer blocks begin.
+func bodyIndent(blocks []block) (body int) {
+	times := map[int]int{}
+	for _, b := range blocks {
+		if len(b.lines) < 2 {
+			continue
+		}
+		if times[b.indent]++; times[b.indent] > times[body] || times[b.indent] == times[body] && b.indent < body {
+			body = b.indent
+		}
+	}
+	return body
+}
