@@ -102,7 +102,7 @@ func readLocal(file, name string) ([]reading.Page, error) {
 // encodeAll makes the vectors of passages, on all processors.
 func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, progress func(done, all int)) error {
 	sum := sha256.New()
-	fmt.Fprintln(sum, encoder.Version)
+	fmt.Fprintln(sum, encoder.Version, knowledge.ViewsVersion)
 	said := make([][]string, len(passages))
 	for i := range passages {
 		said[i] = passages[i].Said()

@@ -36,7 +36,7 @@ func (w *Workspace) meaning() meaning {
 	switch {
 	case c.settings.Embeddings.Connection != "":
 		name, model := c.settings.Embeddings.Connection, c.settings.Embeddings.Model
-		return meaning{name + "/" + model, func(ctx context.Context, texts []string) ([][]float32, error) {
+		return meaning{name + "/" + model + "/" + knowledge.ViewsVersion, func(ctx context.Context, texts []string) ([][]float32, error) {
 			endpoint, err := w.endpoint(ctx, name)
 			if err != nil {
 				return nil, err
@@ -44,7 +44,7 @@ func (w *Workspace) meaning() meaning {
 			return endpoint.Embed(ctx, model, texts)
 		}}
 	case c.settings.Language == "en":
-		return meaning{encoder.Version, builtIn}
+		return meaning{encoder.Version + "/" + knowledge.ViewsVersion, builtIn}
 	}
 	return meaning{}
 }
@@ -121,7 +121,6 @@ func (e *encoding) wake() {
 const together = 64
 
 func (e *encoding) run() {
-
 	pause := time.Duration(0)
 	for {
 		if pause > 0 {

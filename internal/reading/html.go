@@ -9,6 +9,7 @@ import (
 	"golang.org/x/net/html"
 
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
 )
 
 // boilerplate is what a page holds beside its content.
@@ -126,7 +127,7 @@ var toTop = regexp.MustCompile(`(?i)\b(?:top|up|contents|index)\b|^[↑⇧^]+$`)
 // isLink reports whether a node says nothing but links.
 func isLink(s *goquery.Selection, words string) bool {
 	linked := 0
-	words = numbering.ReplaceAllString(words, "")
+	words = text.Unnumbered(words)
 	if goquery.NodeName(s) == "a" {
 		linked = len(words)
 	} else {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
 )
 
 // outline gathers text under the headings it stands below.
@@ -149,7 +150,6 @@ func (o *outline) removeContents() {
 var (
 	leads      = regexp.MustCompile(`(?:\.{4,}|(?:\. ){4,}|…{2,})\s*\d+`)
 	manyBreaks = regexp.MustCompile(`\n{3,}`)
-	numbering  = regexp.MustCompile(`^(?:(?i:chapter|section|part|appendix)\s+)?(?:\d+(?:\.\d+)*[.):]?|[A-Z][.)]|[IVX]+\.)\s+`)
 	pageNumber = regexp.MustCompile(`[\s.…]+\d+$`)
 	contents   = regexp.MustCompile(`(?i)^(?:table of )?contents:?$`)
 )
@@ -157,7 +157,7 @@ var (
 // bare is a heading without its number, for comparing.
 func bare(heading string) string {
 	heading = strings.TrimPrefix(strings.TrimSpace(heading), knowledge.ItemMark)
-	heading = numbering.ReplaceAllString(heading, "")
+	heading = text.Unnumbered(heading)
 	return strings.ToLower(strings.TrimSpace(pageNumber.ReplaceAllString(heading, "")))
 }
 

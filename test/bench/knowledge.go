@@ -142,7 +142,7 @@ func (l *library) fill(folder string) (all []knowledge.Passage, err error) {
 			if err := tx.PutReading(source, []store.ReadPage{page}, true, now); err != nil {
 				return err
 			}
-			return tx.PutViews(encoder.Version, page.Passages)
+			return tx.PutViews(encoder.Version+"/"+knowledge.ViewsVersion, page.Passages)
 		}); err != nil {
 			return nil, err
 		}

@@ -50,16 +50,25 @@ type Passage struct {
 	Views []Code `json:"-"` // the vectors of what Said returns, once they are known
 }
 
+// ViewsVersion tells apart vectors of passages that were made of other texts than
+// those that Said returns now.
+const ViewsVersion = "2"
+
 // Said returns what is encoded of a passage, so that it is found by its meaning:
-// its question or headings, the whole, then each of its sentences.
+// its question or innermost heading, the whole, then each of its sentences below
+// that heading: many a sentence only says what it is about together with it.
 func (p *Passage) Said() []string {
 	head := p.Question
-	if head == "" {
-		head = strings.Join(p.Trail, ". ")
+	if head == "" && len(p.Trail) > 0 {
+		head = text.Unnumbered(p.Trail[len(p.Trail)-1])
 	}
 	said := []string{head, p.Text}
 	for _, span := range text.Sentences(p.Text) {
-		said = append(said, p.Text[span.Start:span.End])
+		sentence := p.Text[span.Start:span.End]
+		if head != "" {
+			sentence = head + ": " + sentence
+		}
+		said = append(said, sentence)
 	}
 	return said
 }
