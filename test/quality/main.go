@@ -51,7 +51,7 @@ func run(fitting, failures bool, only, file string) error {
 	}
 	var corpora []*corpus
 	var quizzes [][]quiz.Question
-	for _, at := range [][2]string{{"ferries", "demo/knowledge"}, {"bedrow", "test/quality/bedrow"}} {
+	for _, at := range [][2]string{{"ferries", "demo/knowledge"}, {"bedrow", "test/quality/bedrow"}, {"sedgelog", "test/quality/sedgelog"}} {
 		k, err := readCorpus(at[0], at[1], c)
 		if err != nil {
 			return err
