@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -241,7 +243,7 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 	switch {
 	case isRow(hit.Text, sentences[first].Span):
 		// A row of a table says all by itself.
-	case isItem(says(first)) || strings.HasSuffix(says(first), ":"):
+	case isItem(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
 			last++
@@ -254,7 +256,9 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 			back := first > 0 && fits(first-1, last)
 			on := last+1 < len(sentences) && fits(first, last+1)
 			switch {
-			case back && leansBack(says(first)):
+			case on && strings.HasSuffix(says(last), ":"):
+				last++ // such as the command that is to be used
+			case back && (leansBack(says(first)) || goesOn(says(first)) && !ends(says(first-1))):
 				first--
 			case on && (!back || scores[last+1] >= scores[first-1] || leansBack(says(last+1))):
 				last++
@@ -305,6 +309,16 @@ var leaning = regexp.MustCompile(`^(?:It|They|This|These|That|Those|He|She|Other
 
 // leansBack reports whether a sentence needs the one before it to be understood.
 func leansBack(sentence string) bool { return leaning.MatchString(sentence) }
+
+// goesOn reports whether a line begins in the middle of a sentence, as it does
+// behind a command that is set apart.
+func goesOn(line string) bool {
+	r, _ := utf8.DecodeRuneInString(line)
+	return unicode.IsLower(r)
+}
+
+// ends reports whether a line ends a sentence.
+func ends(line string) bool { return strings.ContainsAny(line[len(line)-1:], ".!?") }
 
 // A fact is a kind of fact that a question asks for, and how a text shows that
 // it holds one.
