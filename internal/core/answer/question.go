@@ -151,7 +151,7 @@ const mostSpellings = 3
 // spellingsOf returns what a word may stand for that neither the knowledge nor
 // English knows as it is spelt.
 func spellingsOf(ix *knowledge.Index, t text.Term) []text.Spelling {
-	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || english().Times(t.Word) > 0 || strings.ContainsAny(t.Word, "0123456789") {
+	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || text.IsStop(t.Stem) || english().Times(t.Word) > 0 || strings.ContainsAny(t.Word, "0123456789") {
 		return nil
 	}
 	spellings := ix.Spellings(t.Word)
@@ -162,7 +162,7 @@ func spellingsOf(ix *knowledge.Index, t text.Term) []text.Spelling {
 	everyday := english().Near(t.Word)
 	text.Likeliest(everyday)
 	for _, s := range everyday[:min(1, len(everyday))] {
-		if len(spellings) == 0 || s.Slips < spellings[0].Slips {
+		if len(spellings) == 0 || s.Slips < spellings[0].Slips || s.Doubled && s.Slips == spellings[0].Slips && !spellings[0].Doubled {
 			spellings = append([]text.Spelling{s}, spellings...)
 		}
 	}

@@ -48,10 +48,14 @@ func (v *Vocabulary) Times(word string) int { return int(v.times[word]) }
 
 // A Spelling is a word that a misspelt one may stand for.
 type Spelling struct {
-	Word  string
-	Slips int // letters added, left out, changed or swapped
-	Times int // how often it occurs
+	Word    string
+	Slips   int  // letters added, left out, changed or swapped
+	Doubled bool // the only slips are letters doubled that are single, or the other way round
+	Times   int  // how often it occurs
 }
+
+// undoubled returns a word with each run of a letter as one.
+func undoubled(word string) string { return string(slices.Compact([]byte(word))) }
 
 // allowedSlips is how many slips a word of so many bytes may have.
 func allowedSlips(length int) int {
@@ -85,15 +89,21 @@ func (v *Vocabulary) Near(word string) (near []Spelling) {
 		if len(word) == 3 && len(candidate) != 4 && other != m {
 			continue // a short word has lost a letter, or two changed places
 		}
-		near = append(near, Spelling{candidate, slips, int(v.times[candidate])})
+		near = append(near, Spelling{candidate, slips, undoubled(word) == undoubled(candidate), int(v.times[candidate])})
 	}
 	return near
 }
 
-// Likeliest sorts spellings, the likeliest first: few slips before many, then
-// frequent words before rare ones.
+// Likeliest sorts spellings, the likeliest first: few slips before many, letters
+// only doubled or not before others, frequent words before rare ones.
 func Likeliest(spellings []Spelling) {
-	unlikely := func(s Spelling) int { return 6*s.Slips - bits.Len(uint(s.Times)) }
+	unlikely := func(s Spelling) int {
+		n := 6*s.Slips - bits.Len(uint(s.Times))
+		if s.Doubled {
+			n -= 4
+		}
+		return n
+	}
 	slices.SortFunc(spellings, func(a, b Spelling) int {
 		return cmp.Or(cmp.Compare(unlikely(a), unlikely(b)), cmp.Compare(a.Word, b.Word))
 	})
