@@ -165,6 +165,9 @@ func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (l
 	return list
 }
 
+// settling is how many times the ranking is fitted on what it found itself.
+const settling = 4
+
 // missesWeigh is what a near miss made by taking the answer out weighs: customers
 // ask more of what is known than of what is not.
 const missesWeigh = 0.5
@@ -192,15 +195,20 @@ func misspell(s string) string {
 
 // fit fits both on the questions of the corpora and writes the weights.
 func fit(corpora []*corpus, quizzes [][]quiz.Question, c *codes, file string) error {
-	var w answer.Weights
+	// What is found depends on the weights, so they are fitted some times over, from
+	// a start that gives each list its say.
+	w := answer.Weights{Rank: answer.Features{Words: 5, Coverage: 5, Meaning: 10, Whole: 5}}
 	var asked []situation
-	for i, k := range corpora {
-		asked = append(asked, situationsOf(k.finder, quizzes[i], 1)...)
+	for range settling {
+		asked = nil
+		for i, k := range corpora {
+			k.finder.Weights = &w
+			asked = append(asked, situationsOf(k.finder, quizzes[i], 1)...)
+		}
+		w.Rank = fitRanking(asked)
 	}
-	w.Rank = fitRanking(asked)
 	asked = nil
 	for i, k := range corpora {
-		k.finder.Weights = &w
 		asked = append(asked, situationsOf(k.finder, quizzes[i], 1)...)
 		for _, q := range quizzes[i] {
 			if q.Unanswerable || len(q.Parts) > 0 {

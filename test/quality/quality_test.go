@@ -24,7 +24,7 @@ func TestMeasuredQuestionsMeetTheBars(t *testing.T) {
 	c := &codes{e, map[string]knowledge.Code{}}
 	kinds := map[string]quiz.Group{}
 	var all quiz.Group
-	for _, at := range [][2]string{{"ferries", "demo/knowledge"}, {"bedrow", "test/quality/bedrow"}} {
+	for _, at := range [][2]string{{"ferries", "demo/knowledge"}, {"bedrow", "test/quality/bedrow"}, {"sedgelog", "test/quality/sedgelog"}} {
 		k, err := readCorpus(at[0], at[1], c)
 		if err != nil {
 			t.Fatal(err)
