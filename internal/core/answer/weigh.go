@@ -36,6 +36,7 @@ type weigher struct {
 	analyzer *text.Analyzer
 	weights  *Weights
 	seeks    map[string][]seek // what the question looks for, by stem
+	words    map[string][]seek // the same by words met so far
 }
 
 // A seek says which term a stem stands for, and how well.
@@ -147,18 +148,22 @@ func (w *weigher) hold(held []float64, content string, worth float64) {
 		return
 	}
 	if w.seeks == nil {
-		w.seeks = map[string][]seek{}
+		w.seeks, w.words = map[string][]seek{}, map[string][]seek{}
 		for i, t := range w.q.terms {
 			for _, a := range t.want {
 				w.seeks[a.Stem] = append(w.seeks[a.Stem], seek{i, a.Worth})
 			}
 		}
 	}
-	for _, word := range text.Words(content) {
-		if text.IsStop(word.Folded) {
-			continue
+	for word := range text.EachWord(content) {
+		sought, met := w.words[word.Folded]
+		if !met {
+			if !text.IsStop(word.Folded) {
+				sought = w.seeks[w.analyzer.Stem(word.Folded)]
+			}
+			w.words[word.Folded] = sought
 		}
-		for _, s := range w.seeks[w.analyzer.Stem(word.Folded)] {
+		for _, s := range sought {
 			held[s.term] = max(held[s.term], worth*s.worth)
 		}
 	}

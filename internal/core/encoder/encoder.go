@@ -197,11 +197,7 @@ func (l *layer) attend(w *workspace, qkv, out rows) {
 			most := float32(math.Inf(-1))
 			for other := range qkv.n {
 				key := qkv.row(other)[width+from : width+from+size]
-				var sum float32
-				for i, q := range query {
-					sum += q * key[i]
-				}
-				weights[other] = sum * l.queryScale
+				weights[other] = dot(query, key) * l.queryScale
 				most = max(most, weights[other])
 			}
 			var total float32
@@ -223,17 +219,14 @@ func (l *layer) attend(w *workspace, qkv, out rows) {
 func (n layerNorm) apply(x, out rows) {
 	for p := range x.n {
 		row := x.row(p)
-		var mean, variance float32
-		for _, v := range row {
-			mean += v
-		}
-		mean /= float32(len(row))
-		for _, v := range row {
-			variance += (v - mean) * (v - mean)
-		}
-		inverse := float32(1 / math.Sqrt(float64(variance)/float64(len(row))+1e-6))
+		centred := out.row(p)
+		mean := sum(row) / float32(len(row))
 		for i, v := range row {
-			out.row(p)[i] = (v-mean)*inverse*n.scale[i] + n.bias[i]
+			centred[i] = v - mean
+		}
+		inverse := float32(1 / math.Sqrt(float64(dot(centred, centred))/float64(len(row))+1e-6))
+		for i, v := range centred {
+			centred[i] = v*inverse*n.scale[i] + n.bias[i]
 		}
 	}
 }

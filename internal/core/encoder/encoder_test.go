@@ -40,7 +40,7 @@ func TestVectorsAreThoseOfTheReference(t *testing.T) {
 		if err := binary.Read(bytes.NewReader(reference[4*Dim*i:4*Dim*(i+1)]), binary.LittleEndian, want); err != nil {
 			t.Fatal(err)
 		}
-		cosine := dot(e.Encode(line), want)
+		cosine := product(e.Encode(line), want)
 		if cosine < 0.995 {
 			t.Errorf("%q: cosine %.4f", line, cosine)
 		}
@@ -50,7 +50,7 @@ func TestVectorsAreThoseOfTheReference(t *testing.T) {
 	t.Logf("%d sentences: cosine mean %.5f, lowest %.5f", len(lines), sum/float64(len(lines)), lowest)
 }
 
-func dot(a, b []float32) (sum float64) {
+func product(a, b []float32) (sum float64) {
 	for i := range a {
 		sum += float64(a[i]) * float64(b[i])
 	}
@@ -92,7 +92,7 @@ func FuzzEncode(f *testing.F) {
 	e := open(f)
 	f.Fuzz(func(t *testing.T, s string) {
 		v := e.Encode(s)
-		if length := math.Sqrt(dot(v, v)); math.Abs(length-1) > 1e-3 {
+		if length := math.Sqrt(product(v, v)); math.Abs(length-1) > 1e-3 {
 			t.Errorf("%q has length %v", s, length)
 		}
 	})

@@ -17,8 +17,12 @@ func NewMeaning(vector []float32) Meaning {
 	return Meaning{newTarget(vector), len(vector)}
 }
 
-// sample is of how many distances one is counted, to see how they spread.
-const sample = 8
+// One of so many distances is counted, to see how they spread: those at the
+// beginning of each stretch, so that memory is gone through in order.
+const (
+	sample  = 16
+	stretch = 2_048
+)
 
 // How many views are compared exactly; how many by all their signs, at least and
 // as a share of all.
@@ -42,7 +46,7 @@ func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
 		}
 		found := scratches.Get().(*scratch)
 		found.reset(len(s.passages))
-		for _, view := range s.near(m.target) {
+		for _, view := range s.near(m.target, max(exactly/len(ix.segments), exactly/4)) {
 			// Scores of 0 mean "not met", so likenesses from -1 to 1 are kept above it.
 			found.raise(s.of[view], float32(m.target.dot(s.code(view)))+2)
 		}
@@ -61,8 +65,9 @@ func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
 	return hits
 }
 
-// near returns the views whose signs have the most in common with the target's.
-func (s *segment) near(t *target) []int32 {
+// near returns the n views whose signs have the most in common with the target's;
+// of few views, all.
+func (s *segment) near(t *target, n int) []int32 {
 	views := len(s.of)
 	if views <= exactly {
 		all := make([]int32, views)
@@ -73,31 +78,43 @@ func (s *segment) near(t *target) []int32 {
 	}
 	t.hurry()
 	words := s.dim / 64
-	distances := make([]uint8, views)
 	a, b := t.bits[0], t.bits[1]
-	for v, signs := range s.coarse {
-		distances[v] = uint8(bits.OnesCount64(signs[0]^a) + bits.OnesCount64(signs[1]^b))
-	}
+	// How the distances spread is seen from a sample; then all that are near enough
+	// are taken in one go.
 	var counts [129]int
-	for v := 0; v < views; v += sample {
-		counts[distances[v]] += sample
+	for v := 0; v < views; v += stretch {
+		for _, signs := range s.coarse[v:min(v+stretch/sample, views)] {
+			counts[bits.OnesCount64(signs[0]^a)+bits.OnesCount64(signs[1]^b)] += sample
+		}
 	}
-	kept := nearest(distances, counts[:], max(bySigns, views/bySignsOne))
-	if len(kept) <= exactly {
+	wanted, limit := max(bySigns, views/bySignsOne), 0
+	for below := counts[0]; limit < len(counts)-1 && below < wanted; below += counts[limit] {
+		limit++
+	}
+	kept := make([]int32, 0, wanted+wanted/2)
+	for v := range s.coarse {
+		if signs := &s.coarse[v]; bits.OnesCount64(signs[0]^a)+bits.OnesCount64(signs[1]^b) <= limit {
+			kept = append(kept, int32(v))
+		}
+	}
+	if len(kept) <= n {
 		return kept
 	}
 	finer := make([]uint16, len(kept))
 	all := make([]int, s.dim+1)
 	for i, v := range kept {
-		signs := s.signs[int(v)*words : int(v+1)*words]
+		signs, near := s.signs[int(v)*words:int(v+1)*words], t.bits
 		d := 0
-		for w, bit := range t.bits {
-			d += bits.OnesCount64(signs[w] ^ bit)
+		for ; len(signs) >= 4 && len(near) >= 4; signs, near = signs[4:], near[4:] {
+			d += bits.OnesCount64(signs[0]^near[0]) + bits.OnesCount64(signs[1]^near[1]) + bits.OnesCount64(signs[2]^near[2]) + bits.OnesCount64(signs[3]^near[3])
+		}
+		for w := range min(len(signs), len(near)) {
+			d += bits.OnesCount64(signs[w] ^ near[w])
 		}
 		finer[i] = uint16(d)
 		all[d]++
 	}
-	chosen := nearest(finer, all, exactly)
+	chosen := nearest(finer, all, n)
 	for i, at := range chosen {
 		chosen[i] = kept[at]
 	}
@@ -106,7 +123,7 @@ func (s *segment) near(t *target) []int32 {
 
 // nearest returns the places of the n smallest distances, of which there are about
 // so many of each; of equal ones at the edge the first.
-func nearest[D uint8 | uint16](distances []D, counts []int, n int) []int32 {
+func nearest(distances []uint16, counts []int, n int) []int32 {
 	limit, below := 0, 0
 	for limit < len(counts)-1 && below+counts[limit] < n {
 		below += counts[limit]

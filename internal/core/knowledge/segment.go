@@ -67,7 +67,7 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 	for i := range passages {
 		p := &passages[i]
 		add := func(f field, content string) {
-			for _, w := range text.Words(content) {
+			for w := range text.EachWord(content) {
 				known := words[w.Folded]
 				if known == nil {
 					known = &word{stem: -1}

@@ -5,8 +5,10 @@
 package text
 
 import (
+	"iter"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
 )
@@ -21,47 +23,73 @@ type Word struct {
 // it ("can't" is one word, folded to "cant").
 func Words(s string) []Word {
 	words := make([]Word, 0, len(s)/6+1)
-	start := -1
-	flush := func(end int) {
-		if start >= 0 {
-			words = append(words, Word{Fold(s[start:end]), start, end})
-			start = -1
-		}
+	for w := range EachWord(s) {
+		words = append(words, w)
 	}
-	for i, r := range s {
-		switch {
-		case unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.Mn, r):
-			if start < 0 {
-				start = i
-			}
-		case (r == '\'' || r == '’') && start >= 0 && nextIsLetter(s[i:], r):
-		default:
-			flush(i)
-		}
-	}
-	flush(len(s))
 	return words
 }
 
-func nextIsLetter(rest string, mark rune) bool {
-	for _, r := range strings.TrimPrefix(rest, string(mark)) {
-		return unicode.IsLetter(r)
+// EachWord goes through the words of s in order.
+func EachWord(s string) iter.Seq[Word] {
+	return func(yield func(Word) bool) {
+		start := -1
+		for i := 0; i < len(s); {
+			c, width := s[i], 1
+			inside := inWord[c]
+			switch {
+			case c >= utf8.RuneSelf:
+				var r rune
+				r, width = utf8.DecodeRuneInString(s[i:])
+				inside = unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.Mn, r) || r == '’' && start >= 0 && startsWithLetter(s[i+width:])
+			case c == '\'':
+				inside = start >= 0 && startsWithLetter(s[i+1:])
+			}
+			switch {
+			case inside && start < 0:
+				start = i
+			case !inside && start >= 0:
+				if !yield(Word{Fold(s[start:i]), start, i}) {
+					return
+				}
+				start = -1
+			}
+			i += width
+		}
+		if start >= 0 {
+			yield(Word{Fold(s[start:]), start, len(s)})
+		}
 	}
-	return false
+}
+
+// inWord are the letters and digits of ASCII.
+var inWord = func() (in [256]bool) {
+	for c := range in {
+		in[c] = 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9'
+	}
+	return in
+}()
+
+func startsWithLetter(s string) bool {
+	r, _ := utf8.DecodeRuneInString(s)
+	return unicode.IsLetter(r)
 }
 
 // Fold lower-cases s and removes accents and apostrophes, so that "Café" and
 // "cafe" compare equal.
 func Fold(s string) string {
-	plain := true
-	for i := 0; i < len(s); i++ {
-		if c := s[i]; c >= 0x80 || c == '\'' || ('A' <= c && c <= 'Z') {
-			plain = false
+	capitals := false
+	for i := 0; ; i++ {
+		if i == len(s) {
+			if capitals {
+				return strings.ToLower(s)
+			}
+			return s
+		}
+		c := s[i]
+		if c >= utf8.RuneSelf || c == '\'' {
 			break
 		}
-	}
-	if plain {
-		return s
+		capitals = capitals || 'A' <= c && c <= 'Z'
 	}
 	var b strings.Builder
 	b.Grow(len(s))
