@@ -154,15 +154,16 @@ func (w *Workspace) reindexSource(ctx context.Context, id string) error {
 // reindex builds the index anew.
 func (w *Workspace) reindex(ctx context.Context) error {
 	model := w.meaning().model
-	passages, err := w.store.AllPassages(ctx, model)
-	if err != nil {
+	b := knowledge.Builder{Analyzer: w.config.Load().analyzer}
+	if err := w.store.AllPassages(ctx, model, b.Add); err != nil {
 		return err
 	}
 	house, err := w.store.HousePassages(ctx, model)
 	if err != nil {
 		return err
 	}
-	w.index.Store(knowledge.Build(w.config.Load().analyzer, append(passages, house...)))
+	b.Add(house)
+	w.index.Store(b.Index())
 	w.encoding.wake()
 	return w.loadSources(ctx)
 }

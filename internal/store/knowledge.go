@@ -143,24 +143,33 @@ func (s *Store) Passages(ctx context.Context, sourceID, model string) ([]knowled
 	return s.passages(ctx, `SELECT `+passageColumns+` WHERE p.source_id = ? ORDER BY g.address, p.position`, model, sourceID)
 }
 
-// AllPassages returns the passages of all sources, in no order.
-func (s *Store) AllPassages(ctx context.Context, model string) ([]knowledge.Passage, error) {
+// AllPassages reads the passages of all sources, in no order. Much is read on two
+// connections at once, each of which gives what it read to use.
+func (s *Store) AllPassages(ctx context.Context, model string, use func([]knowledge.Passage)) error {
 	var last int64
 	if err := s.reader.row(ctx, `SELECT coalesce(max(rowid), 0) FROM passage`, nil, &last); err != nil {
-		return nil, err
+		return err
 	}
-	// Large knowledge is read on two connections at once.
-	var halves [2][]knowledge.Passage
-	var failed [2]error
+	ends := []int64{0, last}
+	if last > muchKnowledge {
+		ends = []int64{0, last / 2, last}
+	}
+	failed := make([]error, len(ends)-1)
 	var reading sync.WaitGroup
-	for i, ends := range [][2]int64{{0, last / 2}, {last / 2, last}} {
+	for i := range failed {
 		reading.Go(func() {
-			halves[i], failed[i] = s.passages(ctx, `SELECT `+passageColumns+` WHERE p.rowid > ? AND p.rowid <= ?`, model, ends[0], ends[1])
+			var part []knowledge.Passage
+			if part, failed[i] = s.passages(ctx, `SELECT `+passageColumns+` WHERE p.rowid > ? AND p.rowid <= ?`, model, ends[i], ends[i+1]); failed[i] == nil {
+				use(part)
+			}
 		})
 	}
 	reading.Wait()
-	return append(halves[0], halves[1]...), errors.Join(failed[:]...)
+	return errors.Join(failed...)
 }
+
+// muchKnowledge is how many passages are worth reading on two connections.
+const muchKnowledge = 4_000
 
 func (s *Store) passages(ctx context.Context, query, model string, args ...any) (list []knowledge.Passage, err error) {
 	err = s.reader.rows(ctx, query, args, func(scan func(...any) error) error {

@@ -15,6 +15,7 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/workspace"
 )
 
@@ -215,7 +216,8 @@ func TestAnOlderFileIsUpgraded(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	passages, err := s.AllPassages(t.Context(), "")
+	var passages []knowledge.Passage
+	err = s.AllPassages(t.Context(), "", func(part []knowledge.Passage) { passages = append(passages, part...) })
 	if err != nil || len(passages) != 1 || passages[0].Text != "A single costs £6." || passages[0].Source != "fares.md" || passages[0].Title != "Fares" {
 		t.Errorf("the passages are %+v, %v", passages, err)
 	}

@@ -26,21 +26,51 @@ const segmentSize = 60_000
 
 // Build makes an index of passages.
 func Build(analyzer *text.Analyzer, passages []Passage) *Index {
-	ix := &Index{analyzer: analyzer, size: len(passages)}
+	b := Builder{Analyzer: analyzer}
 	parts := max(1, (len(passages)+segmentSize-1)/segmentSize)
 	if len(passages) > 4_000 {
 		parts = max(parts, min(2, runtime.GOMAXPROCS(0)))
 	}
-	ix.segments = make([]*segment, parts)
-	ix.dead = make([]map[int32]struct{}, parts)
 	var building sync.WaitGroup
 	for i := range parts {
-		building.Go(func() {
-			part := slices.Clone(passages[i*len(passages)/parts : (i+1)*len(passages)/parts])
-			ix.segments[i] = newSegment(analyzer, part)
-		})
+		building.Go(func() { b.Add(passages[i*len(passages)/parts : (i+1)*len(passages)/parts]) })
 	}
 	building.Wait()
+	return b.Index()
+}
+
+// A Builder makes an index of passages that come in parts. Parts may be added by
+// several goroutines at once.
+type Builder struct {
+	Analyzer *text.Analyzer
+
+	mu       sync.Mutex
+	segments []*segment
+}
+
+// Add adds a part. Few large parts make a faster index than many small ones.
+func (b *Builder) Add(part []Passage) {
+	if len(part) == 0 {
+		return
+	}
+	s := newSegment(b.Analyzer, slices.Clone(part))
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.segments = append(b.segments, s)
+}
+
+// Index returns the index of all that was added.
+func (b *Builder) Index() *Index {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	ix := &Index{analyzer: b.Analyzer, segments: slices.Clone(b.segments)}
+	if len(ix.segments) == 0 {
+		ix.segments = []*segment{newSegment(b.Analyzer, nil)}
+	}
+	for _, s := range ix.segments {
+		ix.size += len(s.passages)
+	}
+	ix.dead = make([]map[int32]struct{}, len(ix.segments))
 	return ix
 }
 

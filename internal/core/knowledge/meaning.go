@@ -40,13 +40,17 @@ func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
 		return nil
 	}
 	best := top[hitRef]{n: n}
+	views := 1
+	for _, s := range ix.segments {
+		views += len(s.of)
+	}
 	for i, s := range ix.segments {
 		if s.dim != m.dim {
 			continue
 		}
 		found := scratches.Get().(*scratch)
 		found.reset(len(s.passages))
-		for _, view := range s.near(m.target, max(exactly/len(ix.segments), exactly/4)) {
+		for _, view := range s.near(m.target, max(exactly*len(s.of)/views, exactly/4)) {
 			// Scores of 0 mean "not met", so likenesses from -1 to 1 are kept above it.
 			found.raise(s.of[view], float32(m.target.dot(s.code(view)))+2)
 		}
