@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -112,9 +113,29 @@ func TestTheServersOwnNetworkIsNotRead(t *testing.T) {
 	for name, address := range map[string]string{"by name": "http://localhost:" + port + "/healthz", "by redirect": s.WorldURL + "/website/trap.html"} {
 		_, err := s.client.AddWeb(s.ctx, client.WebSource{Name: name, Address: address})
 		s.must(err)
-		if source := s.settled(name); source.State != "failed" || source.Passages > 0 || !strings.Contains(source.Error, "not read") {
+		if source := s.settled(name); source.State != "failed" || source.Passages > 0 || !strings.Contains(source.Error, "-allow") {
 			t.Errorf("%s: %s, %d passages: %s", name, source.State, source.Passages, source.Error)
 		}
+	}
+}
+
+// A tool whose connection leads into the server's own network is not called; the
+// customer is told, and the trace says why.
+func TestToolsCallAllowedAddressesOnly(t *testing.T) {
+	s := open(t)
+	calls := make(chan string, 100)
+	trap := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { calls <- r.URL.Path }))
+	t.Cleanup(trap.Close)
+	connection, err := s.client.Document(s.ctx, "connections", "timetable")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "connections", "timetable", strings.Replace(connection.Text, s.WorldURL, trap.URL, 1), 0)
+	s.must(err)
+	v := s.visitor()
+	contains(t, s.asks(v, "When is the next boat to Gannet Holm?"), "cannot reach the timetable")
+	select {
+	case path := <-calls:
+		t.Errorf("it was called at %s", path)
+	default:
 	}
 }
 

@@ -32,7 +32,7 @@ func (c *call) logger(verbose bool) *slog.Logger {
 func serve(c *call) error {
 	o := c.serving("./data")
 	c.flags.StringVar(&o.Workspace, "workspace", "main", "the `name` of the workspace that is made in an empty data folder")
-	allow := c.flags.String("allow", "", "`hosts` of your own network (HOST or HOST:PORT, parted by commas) that knowledge may be read from")
+	allow := c.flags.String("allow", "", "`hosts` of your own network (HOST or HOST:PORT, parted by commas) that may be called: read from, or as a tool, CRM, model or webhook")
 	verbose := c.flags.Bool("verbose", false, "log more")
 	if err := c.parse(0, 0); err != nil {
 		return err

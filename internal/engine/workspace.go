@@ -109,7 +109,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 		return err
 	}
 	w.running, w.stop = context.WithCancel(context.WithoutCancel(ctx))
-	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport := w.options.Fetch.Transport()
 	transport.MaxIdleConnsPerHost = 64
 	w.client = &http.Client{
 		Transport:     transport,

@@ -16,6 +16,7 @@ import (
 	"github.com/gocolly/colly/v2"
 
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/outbound"
 )
 
 // A Site says what is read from the web, and how.
@@ -107,7 +108,7 @@ type crawl struct {
 func (c *crawl) run(ctx context.Context) (Reading, error) {
 	collector := colly.NewCollector(colly.UserAgent(agent), colly.StdlibContext(ctx), colly.MaxBodySize(Limit+1))
 	collector.IgnoreRobotsTxt = false
-	collector.WithTransport(c.fetcher.transport())
+	collector.WithTransport(c.fetcher.Transport())
 	collector.SetRequestTimeout(pageTime)
 	collector.SetRedirectHandler(func(next *http.Request, via []*http.Request) error {
 		if len(via) >= 8 {
@@ -245,8 +246,8 @@ func (c *crawl) fail(asked string, r *colly.Response, err error) {
 		reason = fmt.Sprintf("the server answered %d %s", status, strings.ToLower(http.StatusText(status)))
 	case errors.As(err, &visited):
 		return // it leads to a page that has been read
-	case errors.Is(err, ErrNotPublic):
-		reason = ErrNotPublic.Error()
+	case errors.Is(err, outbound.ErrNotPublic):
+		reason = outbound.ErrNotPublic.Error()
 	case errors.Is(err, context.DeadlineExceeded):
 		reason = "the server took too long to answer"
 	default:
