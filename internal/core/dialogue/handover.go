@@ -1,0 +1,88 @@
+package dialogue
+
+import (
+	"fmt"
+	"strings"
+
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/text"
+)
+
+// handOver brings people in, once; the customer is told.
+func (t *turn) handOver(reason, why, wording string) {
+	if t.state.Lead == Waiting {
+		t.say(bot.AlreadyTold, "")
+		t.trace.Decision, t.trace.Why = "added", "the customer "+why+" and a person has been told already"
+		return
+	}
+	if !t.Brief.EscalatesOn(reason) {
+		t.say(bot.NotKnown, "")
+		t.trace.Decision, t.trace.Why = "not handed over", "the brief does not bring people in for: "+reason
+		return
+	}
+	t.say(wording, "")
+	t.trace.Decision, t.trace.Why = "handed over", "the customer "+why
+	t.escalate(reason)
+}
+
+func (t *turn) escalate(reason string) {
+	t.state.Lead = Waiting
+	t.state.Open = nil
+	priority := "normal"
+	if reason == bot.OnAnger {
+		priority = "high"
+	}
+	summary := t.summary()
+	t.effects = append(t.effects, Escalate{reason, priority, summary})
+	if notify := t.Brief.Escalate; notify.Notify != "" {
+		who := "A customer"
+		if name := t.known["name"]; name != "" {
+			who = name
+		}
+		t.effects = append(t.effects, Notify{
+			Connection: notify.Notify, To: notify.To,
+			Subject: fmt.Sprintf("%s waits on %s (%s)", who, t.Channel.Title, reason),
+			Body:    summary.String(),
+		})
+	}
+}
+
+// summary sums the conversation up for the person who takes it.
+func (t *turn) summary() Summary {
+	s := Summary{Mood: "calm", LastSaid: text.Squeeze(t.said)}
+	if t.state.Angry {
+		s.Mood = "angry"
+	}
+	for _, a := range t.state.Asked {
+		if a.Answer == "" {
+			s.Open = append(s.Open, a.Question)
+		} else {
+			s.Asked = append(s.Asked, a.Question)
+		}
+	}
+	for _, detail := range []string{"name", "email", "phone"} {
+		if value := t.known[detail]; value != "" {
+			s.Details = append(s.Details, detail+": "+value)
+		}
+	}
+	return s
+}
+
+// String gives the summary as plain text.
+func (s Summary) String() string {
+	var b strings.Builder
+	list := func(head string, items []string) {
+		if len(items) > 0 {
+			fmt.Fprintf(&b, "%s:\n", head)
+			for _, item := range items {
+				fmt.Fprintf(&b, "- %s\n", item)
+			}
+		}
+	}
+	fmt.Fprintf(&b, "Last said: %s\n", s.LastSaid)
+	list("Not answered yet", s.Open)
+	list("Answered by the bot", s.Asked)
+	list("Known", s.Details)
+	fmt.Fprintf(&b, "Mood: %s\n", s.Mood)
+	return b.String()
+}
