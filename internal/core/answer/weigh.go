@@ -310,10 +310,18 @@ func isRow(s string, at text.Span) bool {
 // isItem reports whether a line is an item of a list, as the reading marks them.
 func isItem(line string) bool { return strings.HasPrefix(line, knowledge.ItemMark) }
 
-var leaning = regexp.MustCompile(`^(?:It|They|This|These|That|Those|He|She|Otherwise|However|But|If not|In that case|Then|Both|Each of|The same)\b`)
+// Words at the beginning of a sentence by which it leans on the one before it.
+var (
+	leaning        = []string{"It", "They", "This", "These", "That", "Those", "He", "She", "Otherwise", "However", "But", "Then", "Both"}
+	leaningPhrases = []string{"If not", "In that case", "Each of", "The same"}
+)
 
 // leansBack reports whether a sentence needs the one before it to be understood.
-func leansBack(sentence string) bool { return leaning.MatchString(sentence) }
+func leansBack(sentence string) bool {
+	first, _, _ := strings.Cut(sentence, " ")
+	return slices.Contains(leaning, strings.TrimRight(first, ",.:;")) ||
+		slices.ContainsFunc(leaningPhrases, func(phrase string) bool { return strings.HasPrefix(sentence, phrase) })
+}
 
 // goesOn reports whether a line begins in the middle of a sentence, as it does
 // behind a command that is set apart.

@@ -132,7 +132,7 @@ func (e *Encoder) Encode(text string) []float32 {
 	for i := range e.layers {
 		x = e.layers[i].apply(w, x)
 	}
-	mean := w.take(1, Dim)
+	mean := w.zeros(1, Dim)
 	for p := range n {
 		for i, v := range x.row(p) {
 			mean.row(0)[i] += v / float32(n)
@@ -161,7 +161,7 @@ func (l *layer) apply(w *workspace, x rows) rows {
 	l.attendNorm.apply(x, normed)
 	qkv := w.take(n, l.qkv.out)
 	l.qkv.multiply(w, normed, qkv)
-	joined := w.take(n, l.qkv.out/3)
+	joined := w.zeros(n, l.qkv.out/3)
 	l.attend(w, qkv, joined)
 	y := w.take(n, Dim)
 	l.attended.multiply(w, joined, y)

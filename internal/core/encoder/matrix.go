@@ -141,14 +141,20 @@ type workspace struct {
 
 var workspaces = sync.Pool{New: func() any { return new(workspace) }}
 
-// take lends rows of zeros until reset.
+// zeros lends rows of zeros until reset.
+func (w *workspace) zeros(n, width int) rows {
+	r := w.take(n, width)
+	clear(r.v)
+	return r
+}
+
+// take lends rows until reset; what is in them is to be overwritten.
 func (w *workspace) take(n, width int) rows {
 	if w.used+n*width > len(w.floats) {
 		// What was lent before stays valid; only the spare memory is new.
 		w.floats, w.used = make([]float32, max(n*width, 2*len(w.floats), 64*hidden)), 0
 	}
 	v := w.floats[w.used : w.used+n*width : w.used+n*width]
-	clear(v)
 	w.used += n * width
 	return rows{n, width, v}
 }

@@ -17,24 +17,25 @@ func NewMeaning(vector []float32) Meaning {
 	return Meaning{newTarget(vector), len(vector)}
 }
 
+// How many views are compared exactly; of how many passages all views are compared
+// by their signs, at least and as a share of all.
+const (
+	exactly    = 600
+	closer     = 1_500
+	closerOnly = 40
+)
+
 // One of so many distances is counted, to see how they spread: those at the
 // beginning of each stretch, so that memory is gone through in order.
 const (
 	sample  = 16
-	stretch = 2_048
-)
-
-// How many views are compared exactly; how many by all their signs, at least and
-// as a share of all.
-const (
-	exactly    = 600
-	bySigns    = 4_000
-	bySignsOne = 80
+	stretch = 1_024
 )
 
 // ByMeaning returns the n passages with the views that are most like the
-// question, best first. Of many views the signs are compared first: of those
-// with the most in common the exact likeness is taken.
+// question, best first. Of many passages the gists are compared first, of those
+// with the most in common the signs of all views, and of the best of these the
+// exact likeness.
 func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
 	if m.target == nil {
 		return nil
@@ -69,11 +70,10 @@ func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
 	return hits
 }
 
-// near returns the n views whose signs have the most in common with the target's;
-// of few views, all.
+// near returns the n views whose signs have the most in common with the target's,
+// of the passages whose gists do; of few views, all.
 func (s *segment) near(t *target, n int) []int32 {
-	views := len(s.of)
-	if views <= exactly {
+	if views := len(s.of); views <= n {
 		all := make([]int32, views)
 		for i := range all {
 			all[i] = int32(i)
@@ -82,47 +82,62 @@ func (s *segment) near(t *target, n int) []int32 {
 	}
 	t.hurry()
 	words := s.dim / 64
-	a, b := t.bits[0], t.bits[1]
-	// How the distances spread is seen from a sample; then all that are near enough
-	// are taken in one go.
-	var counts [129]int
-	for v := 0; v < views; v += stretch {
-		for _, signs := range s.coarse[v:min(v+stretch/sample, views)] {
-			counts[bits.OnesCount64(signs[0]^a)+bits.OnesCount64(signs[1]^b)] += sample
+	var views []int32
+	var distances []uint16
+	counts := make([]int, s.dim+1)
+	for _, passage := range s.nearPassages(t) {
+		for v := s.firstView[passage]; v < s.firstView[passage+1]; v++ {
+			d := apart(s.signs[int(v)*words:int(v+1)*words], t.bits)
+			views, distances = append(views, v), append(distances, uint16(d))
+			counts[d]++
 		}
 	}
-	wanted, limit := max(bySigns, views/bySignsOne), 0
-	for below := counts[0]; limit < len(counts)-1 && below < wanted; below += counts[limit] {
-		limit++
+	if len(views) <= n {
+		return views
 	}
-	kept := make([]int32, 0, wanted+wanted/2)
-	for v := range s.coarse {
-		if signs := &s.coarse[v]; bits.OnesCount64(signs[0]^a)+bits.OnesCount64(signs[1]^b) <= limit {
-			kept = append(kept, int32(v))
-		}
-	}
-	if len(kept) <= n {
-		return kept
-	}
-	finer := make([]uint16, len(kept))
-	all := make([]int, s.dim+1)
-	for i, v := range kept {
-		signs, near := s.signs[int(v)*words:int(v+1)*words], t.bits
-		d := 0
-		for ; len(signs) >= 4 && len(near) >= 4; signs, near = signs[4:], near[4:] {
-			d += bits.OnesCount64(signs[0]^near[0]) + bits.OnesCount64(signs[1]^near[1]) + bits.OnesCount64(signs[2]^near[2]) + bits.OnesCount64(signs[3]^near[3])
-		}
-		for w := range min(len(signs), len(near)) {
-			d += bits.OnesCount64(signs[w] ^ near[w])
-		}
-		finer[i] = uint16(d)
-		all[d]++
-	}
-	chosen := nearest(finer, all, n)
+	chosen := nearest(distances, counts, n)
 	for i, at := range chosen {
-		chosen[i] = kept[at]
+		chosen[i] = views[at]
 	}
 	return chosen
+}
+
+// nearPassages returns the passages whose gists have the most in common with the
+// target's signs: about one in closerOnly, of few all.
+func (s *segment) nearPassages(t *target) []int32 {
+	words, passages := s.dim/64, len(s.passages)
+	wanted, limit := max(closer, passages/closerOnly), s.dim
+	if passages > wanted {
+		counts := make([]int, s.dim+1)
+		for from := 0; from < passages; from += stretch {
+			for p := from; p < min(from+stretch/sample, passages); p++ {
+				counts[apart(s.gists[p*words:(p+1)*words], t.bits)] += sample
+			}
+		}
+		limit = 0
+		for below := counts[0]; limit < s.dim && below < wanted; below += counts[limit] {
+			limit++
+		}
+	}
+	kept := make([]int32, 0, wanted+wanted/2)
+	for p := range passages {
+		if apart(s.gists[p*words:(p+1)*words], t.bits) <= limit {
+			kept = append(kept, int32(p))
+		}
+	}
+	return kept
+}
+
+// apart counts the signs that differ.
+func apart(a, b []uint64) (d int) {
+	if len(a) == 8 && len(b) == 8 { // of 512 signs, as the encoder has
+		return bits.OnesCount64(a[0]^b[0]) + bits.OnesCount64(a[1]^b[1]) + bits.OnesCount64(a[2]^b[2]) + bits.OnesCount64(a[3]^b[3]) +
+			bits.OnesCount64(a[4]^b[4]) + bits.OnesCount64(a[5]^b[5]) + bits.OnesCount64(a[6]^b[6]) + bits.OnesCount64(a[7]^b[7])
+	}
+	for i := range min(len(a), len(b)) {
+		d += bits.OnesCount64(a[i] ^ b[i])
+	}
+	return d
 }
 
 // nearest returns the places of the n smallest distances, of which there are about

@@ -2,6 +2,7 @@ package knowledge
 
 import (
 	"math"
+	"math/bits"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -36,10 +37,10 @@ type segment struct {
 	// Views of all passages, one after another.
 	dim       int
 	codes     []byte
-	coarse    [][2]uint64 // the first words of signs of each view, of many views
-	signs     []uint64    // all words of signs
-	of        []int32     // the passage of each view
-	firstView []int32     // of each passage, and of what comes after the last
+	signs     []uint64 // of each view, where there are many
+	gists     []uint64 // of each passage: the signs that most of its views have
+	of        []int32  // the passage of each view
+	firstView []int32  // of each passage, and of what comes after the last
 }
 
 // A posting is a passage that holds a stem, and how much of the stem's rarity it
@@ -148,7 +149,7 @@ func (s *segment) takeViews() {
 	many := total > exactly // fewer are compared exactly at once
 	if many {
 		s.signs = make([]uint64, 0, total*s.dim/64)
-		s.coarse = make([][2]uint64, 0, total)
+		s.gists = make([]uint64, 0, len(s.passages)*s.dim/64)
 	}
 	s.of = make([]int32, 0, total)
 	s.firstView = make([]int32, 0, len(s.passages)+1)
@@ -161,14 +162,39 @@ func (s *segment) takeViews() {
 			s.codes = append(s.codes, code...)
 			if many {
 				s.signs = code.signs(s.signs)
-				all := s.signs[len(s.signs)-s.dim/64:]
-				s.coarse = append(s.coarse, [2]uint64{all[0], all[1]})
 			}
 			s.of = append(s.of, int32(i))
+		}
+		if many {
+			s.gists = gist(s.signs[int(s.firstView[i])*s.dim/64:], s.dim/64, s.gists)
 		}
 		s.passages[i].Views = nil
 	}
 	s.firstView = append(s.firstView, int32(len(s.of)))
+}
+
+// gist appends the signs that most of some views have: their signs, words of 64
+// each, are counted in planes of bits. A view with none of its own has the signs
+// of 0.
+func gist(signs []uint64, words int, into []uint64) []uint64 {
+	views := len(signs) / max(words, 1)
+	// Counts begin so high that the top plane is set from one more than half on.
+	top := bits.Len(uint(views))
+	begin := 1<<top - (views/2 + 1)
+	var planes [32]uint64
+	for w := range words {
+		for p := range top + 1 {
+			planes[p] = -uint64(begin >> p & 1)
+		}
+		for v := range views {
+			carry := signs[v*words+w]
+			for p := 0; carry != 0; p++ {
+				planes[p], carry = planes[p]^carry, planes[p]&carry
+			}
+		}
+		into = append(into, planes[top])
+	}
+	return into
 }
 
 // code returns one view.
