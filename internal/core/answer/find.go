@@ -33,7 +33,7 @@ type Finder struct {
 
 // considered is how many of the best passages by words, and of the best by
 // meaning, are looked at closely.
-const considered = 16
+const considered = 12
 
 // Found is what was found for one question.
 type Found struct {
@@ -84,6 +84,7 @@ func (f Finder) Find(asked, previous string) Found {
 		weights = &fitted
 	}
 	w := weigher{ix: f.Index, q: &q, meaning: meaning, analyzer: f.Index.Analyzer(), weights: weights}
+	w.prepare()
 	for _, hit := range hits {
 		c := w.weigh(hit)
 		c.rank += f.preference(c)

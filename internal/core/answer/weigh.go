@@ -35,8 +35,31 @@ type weigher struct {
 	meaning  knowledge.Meaning
 	analyzer *text.Analyzer
 	weights  *Weights
+	most     float64           // that the question could earn by words
+	telling  int               // how many of its terms are not light
+	lacking  []float64         // of each term: its rarity as a share of the rarest possible
 	seeks    map[string][]seek // what the question looks for, by stem
 	words    map[string][]seek // the same by words met so far
+}
+
+// prepare works out what is the same for all passages.
+func (w *weigher) prepare() {
+	w.seeks, w.words = map[string][]seek{}, map[string][]seek{}
+	rarest := w.ix.Rarity("")
+	for i, t := range w.q.terms {
+		best := 0.0
+		for _, a := range t.want {
+			best = max(best, a.Worth*w.ix.Rarity(a.Stem))
+			w.seeks[a.Stem] = append(w.seeks[a.Stem], seek{i, a.Worth})
+		}
+		if t.Light {
+			best *= lightWeight
+		} else {
+			w.telling++
+		}
+		w.most += best
+		w.lacking = append(w.lacking, w.ix.Rarity(t.Stem)/rarest)
+	}
 }
 
 // A seek says which term a stem stands for, and how well.
@@ -86,30 +109,22 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 		sentences[i] = s
 	}
 	f := &c.Features
-	most := 0.0
-	counted, telling := 0.0, 0
+	counted := 0.0
 	for i, t := range q.terms {
-		best := 0.0
-		for _, a := range t.want {
-			best = max(best, a.Worth*w.ix.Rarity(a.Stem))
-		}
 		if t.Light {
-			most += best * lightWeight
 			continue
 		}
-		most += best
-		telling++
 		counted += anywhere[i]
 		if anywhere[i] == 0 {
 			c.Missing = append(c.Missing, t.Word)
-			f.Lacking = max(f.Lacking, w.ix.Rarity(t.Stem)/w.ix.Rarity(""))
+			f.Lacking = max(f.Lacking, w.lacking[i])
 		}
 	}
-	if most > 0 {
-		f.Words = hit.Score / most
+	if w.most > 0 {
+		f.Words = hit.Score / w.most
 	}
-	f.Counted = counted / float64(max(telling, 1))
-	f.Short = 1 / float64(max(telling, 1))
+	f.Counted = counted / float64(max(w.telling, 1))
+	f.Short = 1 / float64(max(w.telling, 1))
 	f.Coverage = w.share(anywhere)
 	c.Coverage = f.Coverage
 	f.Heading, f.Whole = likeness.Heading, likeness.Whole
@@ -132,7 +147,7 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 		c.Quote = text.Span{Start: 0, End: len(hit.Text)}
 	}
 	if q.fact != nil {
-		if q.fact.there.MatchString(hit.Text[c.Quote.Start:c.Quote.End]) {
+		if q.fact.in(hit.Text[c.Quote.Start:c.Quote.End]) {
 			f.Fact = 1
 		} else {
 			f.NoFact = 1
@@ -146,14 +161,6 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 func (w *weigher) hold(held []float64, content string, worth float64) {
 	if content == "" {
 		return
-	}
-	if w.seeks == nil {
-		w.seeks, w.words = map[string][]seek{}, map[string][]seek{}
-		for i, t := range w.q.terms {
-			for _, a := range t.want {
-				w.seeks[a.Stem] = append(w.seeks[a.Stem], seek{i, a.Worth})
-			}
-		}
 	}
 	for word := range text.EachWord(content) {
 		sought, met := w.words[word.Folded]
@@ -236,7 +243,7 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 	for i, s := range sentences {
 		// Where the headings ask what was asked, the answer begins below them.
 		scores[i] = together(i, i) + 0.5*s.own + s.like + 0.4*headed/float64(1+i)
-		if w.q.fact != nil && w.q.fact.there.MatchString(says(i)) {
+		if w.q.fact != nil && w.q.fact.in(says(i)) {
 			scores[i] += 0.3
 		}
 		if scores[i] > scores[first]+1e-9 {
@@ -335,17 +342,58 @@ func ends(line string) bool { return strings.ContainsAny(line[len(line)-1:], ".!
 
 // A fact is a kind of fact that a question asks for, and how a text shows that
 // it holds one.
-type fact struct{ asked, there *regexp.Regexp }
+type fact struct {
+	asked   *regexp.Regexp
+	number  *regexp.Regexp // of texts with a digit or a sign of money; nil: any of these will do
+	words   map[string]bool
+	phrases []string
+}
+
+// in reports whether a text holds such a fact.
+func (f *fact) in(s string) bool {
+	if strings.ContainsAny(s, "0123456789£$€") && (f.number == nil || f.number.MatchString(s)) {
+		return true
+	}
+	for w := range text.EachWord(s) {
+		if f.words[w.Folded] {
+			return true
+		}
+	}
+	return slices.ContainsFunc(f.phrases, func(phrase string) bool { return strings.Contains(s, phrase) })
+}
+
+func wordSet(words string) map[string]bool {
+	set := map[string]bool{}
+	for _, w := range strings.Fields(words) {
+		set[w] = true
+	}
+	return set
+}
 
 var facts = []fact{
-	{regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare)\b`),
-		regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)|\b(?:free|no charge|no extra|costs? nothing|included|half)\b`)},
-	{regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon))\b`),
-		regexp.MustCompile(`(?i)\d|\b(?:seconds?|minutes?|hours?|days?|weeks?|months?|years?|daily|hourly|once|twice|morning|noon|evening|night|always|never|anytime|any time|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve|noon|after|before|until|during|every)\b`)},
-	{regexp.MustCompile(`(?i)\bhow (?:big|large|far|high|deep|heavy|wide|tall|small)\b`),
-		regexp.MustCompile(`(?i)\d[\d.,]*\s?(?:%|m\b|cm\b|mm\b|km\b|kg\b|g\b|kB|MB|GB|TB|kilo|mega|giga|gram|metre|meter|mile|inch|feet|foot|litre|liter|pixel|tonne|ton|byte|centi|milli|dots)|\b(?:any size|unlimited|no limit)\b`)},
-	{regexp.MustCompile(`(?i)\bhow (?:many|old)\b`),
-		regexp.MustCompile(`(?i)\d|\b(?:no|none|one|two|three|four|five|six|seven|eight|nine|ten|twelve|hundred|thousand|several|any number|unlimited)\b`)},
+	{
+		asked:   regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare)\b`),
+		number:  regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)`),
+		words:   wordSet("free included half"),
+		phrases: []string{"no charge", "No charge", "no extra", "costs nothing", "cost nothing"},
+	},
+	{
+		asked: regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon))\b`),
+		words: wordSet(`second seconds minute minutes hour hours day days week weeks month months year years daily hourly once twice morning noon evening night
+			always never anytime one two three four five six seven eight nine ten eleven twelve after before until during every`),
+		phrases: []string{"any time"},
+	},
+	{
+		asked:   regexp.MustCompile(`(?i)\bhow (?:big|large|far|high|deep|heavy|wide|tall|small)\b`),
+		number:  regexp.MustCompile(`(?i)\d[\d.,]*\s?(?:%|m\b|cm\b|mm\b|km\b|kg\b|g\b|kB|MB|GB|TB|kilo|mega|giga|gram|metre|meter|mile|inch|feet|foot|litre|liter|pixel|tonne|ton|byte|centi|milli|dots)`),
+		words:   wordSet("unlimited"),
+		phrases: []string{"any size", "Any size", "no limit", "No limit"},
+	},
+	{
+		asked:   regexp.MustCompile(`(?i)\bhow (?:many|old)\b`),
+		words:   wordSet("no none one two three four five six seven eight nine ten twelve hundred thousand several unlimited"),
+		phrases: []string{"any number", "Any number"},
+	},
 }
 
 // factWanted returns what an answer to the question must hold, or nil, and the
