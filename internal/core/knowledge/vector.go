@@ -93,16 +93,20 @@ func (t *target) hurry() {
 
 // dot returns the dot product with a code.
 func (t *target) dot(c Code) float64 {
-	var even, odd float32
 	body := c[scaleBytes:]
 	if t.table == nil {
-		vector := t.vector[:2*len(body)]
-		for i, b := range body {
-			even += vector[2*i] * levels[b&15]
-			odd += vector[2*i+1] * levels[b>>4]
+		// Four sums at a time do not wait for each other.
+		var s0, s1, s2, s3 float32
+		for v := t.vector; len(v) >= 4 && len(body) >= 2; v, body = v[4:], body[2:] {
+			a, b := &levels[body[0]], &levels[body[1]]
+			s0 += v[0] * a[0]
+			s1 += v[1] * a[1]
+			s2 += v[2] * b[0]
+			s3 += v[3] * b[1]
 		}
-		return float64((even + odd) * c.scale())
+		return float64((s0 + s1 + s2 + s3) * c.scale())
 	}
+	var even, odd float32
 	table := t.table
 	for i := 0; i+1 < len(body); i += 2 {
 		even += table[i*256+int(body[i])]
@@ -111,8 +115,13 @@ func (t *target) dot(c Code) float64 {
 	return float64((even + odd) * c.scale())
 }
 
-// levels are what the levels of a code stand for, in steps.
-var levels = [16]float32{-7.5, -6.5, -5.5, -4.5, -3.5, -2.5, -1.5, -0.5, 0.5, 1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}
+// levels are what the two levels in a byte of a code stand for, in steps.
+var levels = func() (table [256][2]float32) {
+	for b := range table {
+		table[b] = [2]float32{float32(b&15) - 7.5, float32(b>>4) - 7.5}
+	}
+	return table
+}()
 
 // Joined puts the codes of one passage one after another, for keeping, behind
 // their number.
