@@ -40,7 +40,7 @@ func (w *Weights) confidence(f Features, pair bool) float64 {
 		// What was written as the answer to a question like this one answers this one.
 		c = max(c, f.Best*logistic(likeSteep*(max(f.Heading, f.Question)-likeHalf)))
 	}
-	if f.Lacking > 0 && f.Counted >= halfThere && f.Meaning < vouched {
+	if f.Lacking > 0 && f.Counted >= someThere && f.Meaning < vouched {
 		c *= nearMiss
 	}
 	return c
@@ -55,11 +55,11 @@ const (
 	likeSteep = 14
 )
 
-// The commonest wrong answer is the near miss: many of the telling words are
+// The commonest wrong answer is the near miss: some of the telling words are
 // there, and one is not. Unless the meaning vouches for the passage, it is
 // trusted less than the fit says.
 const (
-	halfThere = 0.4
+	someThere = 0.3
 	vouched   = 0.7
 	nearMiss  = 0.6
 )

@@ -118,7 +118,7 @@ func (f Finder) Find(asked, previous string) Found {
 
 // What is preferred of passages that answer about as well, in units of rank.
 const (
-	preferTemporary = 10   // what holds for a time was written for this time
+	preferTemporary = 20   // what holds for a time was written for this time
 	preferHouse     = 1.5  // a person wrote it for this question
 	preferEarlier   = 0.25 // each place in the order of the bot's sources
 	preferredFrom   = 0.4  // the coverage, or likeness of the question, from which it is

@@ -1,0 +1,212 @@
+package answer
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"urgentparrot.example/internal/core/encoder"
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
+)
+
+// pier is what a small business tells about itself.
+var pier = knowledge.Document{
+	Sections: []knowledge.Section{
+		{Trail: []string{"Handbook", "Bicycles"}, Text: "A bicycle costs £2 a trip. It is put on the rack by the crew. Tandems count as two."},
+		{Trail: []string{"Handbook", "Dogs"}, Text: "Dogs travel free on a lead. They stay on the outer deck."},
+		{Trail: []string{"Handbook", "Opening hours"}, Text: "The ticket office opens at 7:30. It closes when the last boat has left."},
+		{Trail: []string{"Handbook", "Paying"}, Text: "You can pay:\n- in cash\n- by card\n- with a voucher\nForeign money is not taken."},
+		{Trail: []string{"Handbook", "Resetting the ticket machine"}, Text: "Hold both buttons down. Then type this command:\n\nreset --all\n\nIt takes a minute."},
+		{Trail: []string{"Handbook", "Fares"}, Text: "Adult: Little Sorrel £6.20; Hallow Point £9.80.\nChild: Little Sorrel £3.10; Hallow Point £4.90."},
+		{Trail: []string{"Handbook", "Lost things"}, Text: "Lost things are kept in the office for 90 days. After that they are given to charity."},
+	},
+	Pairs: []knowledge.Pair{{Question: "Is there a café on board?", Answer: "Yes: soup, sandwiches and tea."}},
+}
+
+// finder indexes passages with their meaning.
+func finder(t *testing.T, passages []knowledge.Passage) Finder {
+	t.Helper()
+	e, err := encoder.Shared()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range passages {
+		p := &passages[i]
+		if p.SourceID == "" {
+			p.SourceID = "handbook"
+		}
+		p.ID = fmt.Sprint(p.SourceID, i)
+		for _, said := range p.Said() {
+			p.Views = append(p.Views, knowledge.Pack(e.Encode(said)))
+		}
+	}
+	return Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Encode: e.Encode}
+}
+
+func TestMessagesAreSplitIntoWhatTheyAsk(t *testing.T) {
+	for message, want := range map[string]string{
+		"Hi there! Can I bring my dog?":                            "greeting|question: Can I bring my dog?",
+		"how much is a single and can I take my bike":              "question: how much is a single?|question: can I take my bike",
+		"Thanks so much!":                                          "thanks",
+		"ok thanks, bye":                                           "farewell",
+		"are you a robot?":                                         "about the bot",
+		"My bag is gone. What can I do?":                           "statement: My bag is gone.|question: What can I do?",
+		"I'd like to know when the office opens":                   "question: I'd like to know when the office opens",
+		"Do you take cards and vouchers?":                          "question: Do you take cards and vouchers?",
+		"See you later!":                                           "farewell",
+		"Is there food?  Also, is there a toilet":                  "question: Is there food?|question: Also, is there a toilet",
+		"I paid twice; how do I get my money back? It was £12.40.": "question: I paid twice; how do I get my money back?|statement: It was £12.40.",
+	} {
+		var got []string
+		for _, p := range Split(message) {
+			switch p.Kind {
+			case Question, Statement:
+				got = append(got, string(p.Kind)+": "+p.Text)
+			default:
+				got = append(got, string(p.Kind))
+			}
+		}
+		if got := strings.Join(got, "|"); got != want {
+			t.Errorf("%q:\n got %s\nwant %s", message, got, want)
+		}
+	}
+}
+
+// What is asked in the handbook's words, misspelt, in others, is answered by the
+// sentences that say it, and no more.
+func TestTheSentencesThatAnswerAreQuoted(t *testing.T) {
+	f := finder(t, pier.Passages())
+	for question, want := range map[string]string{
+		"What does it cost to take a bicycle?":          "A bicycle costs £2 a trip. It is put on the rack by the crew. Tandems count as two.",
+		"how mcuh is a bycicle":                         "A bicycle costs £2 a trip. It is put on the rack by the crew. Tandems count as two.",
+		"Is there somewhere to eat on board?":           "Yes: soup, sandwiches and tea.",
+		"How can I pay?":                                "You can pay:\n- in cash\n- by card\n- with a voucher",
+		"How do I reset the ticket machine?":            "Hold both buttons down. Then type this command:\n\nreset --all",
+		"How much is a child to Hallow Point?":          "Child: Little Sorrel £3.10; Hallow Point £4.90.",
+		"When does the ticket office open?":             "The ticket office opens at 7:30. It closes when the last boat has left.",
+		"How long are lost things kept in your office?": "Lost things are kept in the office for 90 days. After that they are given to charity.",
+	} {
+		replies := f.Answer(question, "", 0, 0)
+		if len(replies) != 1 || replies[0].Words != want {
+			t.Errorf("%q: %+v, want %q", question, words(replies), want)
+		}
+	}
+	two := f.Answer("Can my dog come along? And how long do you keep lost things?", "", 0, 0)
+	if len(two) != 2 || !strings.HasPrefix(two[0].Words, "Dogs travel free") || !strings.Contains(two[1].Words, "90 days") {
+		t.Errorf("two things were asked: %q", words(two))
+	}
+	if short := f.Answer("What does it cost to take a bicycle?", "", 0, 30)[0].Words; short != "A bicycle costs £2 a trip." {
+		t.Errorf("within 30 letters: %q", short)
+	}
+}
+
+func words(replies []Reply) (said []string) {
+	for _, r := range replies {
+		said = append(said, r.Words)
+	}
+	return said
+}
+
+// A near miss is trusted less than what is answered, and what has nothing to do
+// with it least; confidence is a chance.
+func TestNearMissesAreTrustedLess(t *testing.T) {
+	f := finder(t, pier.Passages())
+	best := func(question string) float64 {
+		c := f.Find(question, "").Candidates
+		if len(c) == 0 {
+			return 0
+		}
+		for i := range c {
+			if c[i].Confidence < 0 || c[i].Confidence > 1 || i > 0 && c[i].Confidence > c[i-1].Confidence {
+				t.Errorf("%q: confidence %v of %d, after %v", question, c[i].Confidence, i, c[max(0, i-1)].Confidence)
+			}
+		}
+		return c[0].Confidence
+	}
+	for answered, missed := range map[string]string{
+		"When does the ticket office open?":            "When does the ticket office open at Christmas?",
+		"Do dogs travel free?":                         "Do dogs need a vaccination passport?",
+		"How long are lost things kept in the office?": "Can lost things be sent to me by parcel?",
+		"Can I pay by card?":                           "Can I pay by direct debit?",
+	} {
+		if right, wrong := best(answered), best(missed); right < 0.5 || wrong >= 0.5 || right <= wrong {
+			t.Errorf("%q has %.2f, and %q %.2f", answered, right, missed, wrong)
+		}
+	}
+	if f := best("the of and"); f != 0 {
+		t.Errorf("nothing was asked, and it is known with %.2f", f)
+	}
+	c := f.Find("When does the ticket office open at Christmas?", "").Candidates[0]
+	if len(c.Missing) != 1 || c.Missing[0] != "christmas" {
+		t.Errorf("missing is %q", c.Missing)
+	}
+}
+
+// A short question that follows on another asks the same about something else.
+func TestAFollowUpTakesTheQuestionBefore(t *testing.T) {
+	f := finder(t, pier.Passages())
+	replies := f.Answer("And for dogs?", "What does it cost to take a bicycle?", 0, 0)
+	if len(replies) != 1 || !strings.HasPrefix(replies[0].Words, "Dogs travel free") {
+		t.Errorf("it says %q", words(replies))
+	}
+}
+
+// Before meaning is known, and for languages without it, words alone find.
+func TestWordsAloneFind(t *testing.T) {
+	passages := pier.Passages()
+	for i := range passages {
+		passages[i].ID = fmt.Sprint(i)
+	}
+	f := Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages)}
+	if replies := f.Answer("Do dogs travel free?", "", 0.5, 0); len(replies) != 1 || !strings.HasPrefix(replies[0].Words, "Dogs travel free") {
+		t.Errorf("it says %q", words(replies))
+	}
+	if replies := f.Answer("What is the capital of the moon?", "", 0.5, 0); len(replies) != 1 || replies[0].Words != "" {
+		t.Errorf("it says %q", words(replies))
+	}
+}
+
+// The earlier source wins where both answer; a house answer wins over both, and
+// what holds for a time over all while it lasts.
+func TestWhatIsPreferred(t *testing.T) {
+	now := time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)
+	own := knowledge.Passage{SourceID: "own", Trail: []string{"Dogs"}, Text: "Dogs travel free on a lead."}
+	general := knowledge.Passage{SourceID: "general", Trail: []string{"Dogs"}, Text: "Dogs travel at half the fare."}
+	house := knowledge.Passage{SourceID: "house", Question: "Do dogs travel free?", Text: "Dogs are free, as are cats."}
+	storm := knowledge.Passage{SourceID: "storm", Trail: []string{"Dogs"}, Text: "Dogs cannot travel during the storm.", From: now.Add(-time.Hour), Until: now.Add(time.Hour)}
+	for _, c := range []struct {
+		passages []knowledge.Passage
+		at       time.Time
+		want     string
+	}{
+		{[]knowledge.Passage{general, own}, now, "own"},
+		{[]knowledge.Passage{general, own, house}, now, "house"},
+		{[]knowledge.Passage{general, own, house, storm}, now, "storm"},
+		{[]knowledge.Passage{general, own, house, storm}, now.Add(2 * time.Hour), "house"},
+	} {
+		f := finder(t, c.passages)
+		f.Scope = knowledge.Scope{Sources: map[string]int{"own": 0, "general": 4, "house": 0, "storm": 0}, Now: c.at}
+		if got := f.Find("Do dogs travel free?", "").Candidates[0].SourceID; got != c.want {
+			t.Errorf("of %d at %s: %s, want %s", len(c.passages), c.at.Format(time.TimeOnly), got, c.want)
+		}
+		f.Scope.Sources = map[string]int{"general": 0}
+		for _, found := range f.Find("Do dogs travel free?", "").Candidates {
+			if found.SourceID != "general" {
+				t.Errorf("%s may not be used", found.SourceID)
+			}
+		}
+	}
+}
+
+func TestLikeQuestionsAreRecognised(t *testing.T) {
+	f := finder(t, pier.Passages())
+	near := f.Like("which doctor should i see about my back", []string{"Can you give me medical advice?", "What medicine should I take for my back?"})
+	if far := f.Like("when does the office open", []string{"Can you give me medical advice?"}); near <= far || f.Like("x", nil) != 0 {
+		t.Errorf("like %.2f, unlike %.2f", near, far)
+	}
+	if same := f.Shared("Do dogs travel free?", "Do dogs travel free?"); same < 0.99 {
+		t.Errorf("a question shares %.2f with itself", same)
+	}
+}
