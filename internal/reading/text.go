@@ -57,19 +57,11 @@ func readText(_ string, b []byte) (knowledge.Document, error) {
 	return o.done(), nil
 }
 
+// text adds one block of a plain text, which next follows.
 func (o *outline) text(b, next *block, first bool, body int) {
 	lines := b.lines
 	if isContents(lines[0]) {
 		return
-	}
-	if level, n := headingOf(b, next, first, body); level > 0 {
-		o.heading(level, strings.Join(lines[:n], " "))
-		if lines = lines[n:]; len(lines) > 0 && underline.MatchString(lines[0]) {
-			lines = lines[1:]
-		}
-		if len(lines) == 0 {
-			return
-		}
 	}
 	if asks.MatchString(lines[0]) {
 		n := 1
@@ -78,6 +70,11 @@ func (o *outline) text(b, next *block, first bool, body int) {
 		}
 		o.heading(levelQuestion, asks.ReplaceAllString(strings.Join(lines[:n], " "), ""))
 		lines = lines[n:]
+	} else if level, n := headingOf(b, next, first, body); level > 0 {
+		o.heading(level, strings.Join(lines[:n], " "))
+		if lines = lines[n:]; len(lines) > 0 && underline.MatchString(lines[0]) {
+			lines = lines[1:]
+		}
 	}
 	if len(lines) > 0 {
 		lines[0] = replies.ReplaceAllString(lines[0], "")

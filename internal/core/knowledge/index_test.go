@@ -136,6 +136,89 @@ func TestTheFirstCutKeepsTheNearest(t *testing.T) {
 	}
 }
 
+// A gist has the signs that most views have; where as many have the one as the
+// other, either will do.
+func TestAGistIsWhatMostViewsHave(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 10))
+	for views := range 40 {
+		signs := make([]uint64, 3*views)
+		for i := range signs {
+			signs[i] = r.Uint64() & r.Uint64() // more zeros than ones
+		}
+		got := gist(signs, 3, nil)
+		for bit := range 192 {
+			ones := 0
+			for v := range views {
+				ones += int(signs[3*v+bit/64] >> (bit % 64) & 1)
+			}
+			if set := got[bit/64]>>(bit%64)&1 == 1; 2*ones > views && !set || 2*ones < views && set {
+				t.Fatalf("%d of %d views have bit %d, the gist says %v", ones, views, bit, set)
+			}
+		}
+	}
+}
+
+// What comes in parts from several goroutines is found as if it had come at once.
+func TestPartsMakeOneIndex(t *testing.T) {
+	b := Builder{Analyzer: english}
+	var adding sync.WaitGroup
+	for part := range 5 {
+		adding.Go(func() {
+			var list []Passage
+			for i := range 20 * part { // the first part is empty
+				list = append(list, passage(fmt.Sprint(part, "-", i), "a", fmt.Sprintf("Boats of part %d wait.", part)))
+			}
+			b.Add(list)
+		})
+	}
+	adding.Wait()
+	ix := b.Index()
+	if got := ix.ByWords(stems("boats"), Scope{}, 999); ix.Len() != 200 || len(got) != 200 {
+		t.Errorf("%d of %d are found", len(got), ix.Len())
+	}
+	if none := (&Builder{Analyzer: english}).Index(); none.Len() != 0 || len(none.ByWords(stems("boats"), Scope{}, 9)) != 0 {
+		t.Error("an index of nothing finds something")
+	}
+}
+
+// Passages are of a size to be quoted, end where sentences end, and never reach
+// into the next section; what introduces a list stays with it.
+func TestDocumentsAreCutIntoPassages(t *testing.T) {
+	sentence := "The boat leaves the pier at noon and comes back before it gets dark in winter. "
+	d := Document{
+		Pairs: []Pair{{"Is there  soup?", "Yes."}, {"Nothing", " "}},
+		Sections: []Section{
+			{Trail: []string{"Boats"}, Text: strings.TrimSpace(strings.Repeat(sentence, 40))},
+			{Trail: []string{"Bring"}, Text: strings.TrimSpace(strings.Repeat(sentence, 7)) + "\n\nPlease bring:\n\n- a coat\n- a hat"},
+		},
+	}
+	passages := d.Passages()
+	if passages[0].Question != "Is there soup?" || passages[0].Text != "Yes." {
+		t.Errorf("the pair became %+v", passages[0])
+	}
+	all := 0
+	for i, p := range passages[1:] {
+		n := len(strings.Fields(p.Text))
+		all += n
+		if p.Position != i+1 || n > passageMaxWords || !strings.HasPrefix(p.Text, "The boat") && !strings.HasPrefix(p.Text, "Please") {
+			t.Errorf("passage %d has %d words: %.60q", p.Position, n, p.Text)
+		}
+		if p.Trail[0] == "Boats" && i < 4 && (n < 60 || !strings.HasSuffix(p.Text, "winter.")) {
+			t.Errorf("passage %d has %d words", p.Position, n)
+		}
+	}
+	if want := len(strings.Fields(sentence))*47 + 8; all != want {
+		t.Errorf("of %d words %d are left", want, all)
+	}
+	if last := passages[len(passages)-1].Text; !strings.Contains(last, "Please bring:\n\n- a coat\n- a hat") {
+		t.Errorf("the list was torn apart: %q", last)
+	}
+	said := passages[len(passages)-1].Said()
+	if said[0] != "Bring" || !strings.HasPrefix(said[2], "Bring: ") {
+		t.Errorf("encoded is %q", said[:3])
+	}
+}
+
 // Readers are never in the way of a change, nor it in theirs (run with -race).
 func TestReadersSearchWhileTheIndexChanges(t *testing.T) {
 	ix := Build(english, []Passage{passage("0", "a", "Boats sail at noon.")})
