@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/api"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/quiz"
@@ -114,27 +115,7 @@ func (c *call) searchFolder(f knowledgeFlags, question string) error {
 		return err
 	}
 	defer done()
-	result := finder.Find(question, "")
-	found := client.Found{Items: []client.Weighed{}, Threshold: threshold}
-	if result.Mended != question {
-		found.Mended = result.Mended
-	}
-	for i, cand := range result.Candidates {
-		quoted := i == 0 && cand.Confidence >= threshold
-		if quoted {
-			found.Answered, found.Answer = true, cand.Words(0)
-		}
-		found.Items = append(found.Items, weighed(cand, quoted))
-	}
-	return c.printFound(found)
-}
-
-// weighed is a candidate as the service would send it.
-func weighed(c answer.Candidate, quoted bool) client.Weighed {
-	return client.Weighed{
-		PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: c.Text, Quoted: quoted,
-		Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
-	}
+	return c.printFound(api.Found(question, finder.Find(question, ""), threshold))
 }
 
 func (c *call) printQuiz(r client.QuizReport) error {
@@ -193,7 +174,7 @@ func (c *call) askFolder(folder, botName, question string) error {
 		u := client.Understood{Text: r.Text, Kind: string(r.Kind), Outcome: "not known"}
 		for i, cand := range r.Candidates[:min(4, len(r.Candidates))] {
 			a.Confidence = max(a.Confidence, cand.Confidence)
-			u.Passages = append(u.Passages, weighed(cand, i == 0 && r.Words != ""))
+			u.Passages = append(u.Passages, api.Weighed(cand, i == 0 && r.Words != ""))
 		}
 		if r.Words != "" {
 			u.Outcome = fmt.Sprintf("answered with confidence %.2f", r.Candidates[0].Confidence)

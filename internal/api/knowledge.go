@@ -266,20 +266,31 @@ func search(q *request) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	return Found(question, result, threshold), nil
+}
+
+// Found is what was found for a question, as it goes over the wire.
+func Found(question string, result answer.Found, threshold float64) client.Found {
 	found := client.Found{Items: []client.Weighed{}, Threshold: threshold}
 	if result.Mended != question {
 		found.Mended = result.Mended
 	}
-	for _, c := range result.Candidates {
-		found.Items = append(found.Items, client.Weighed{
-			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: c.Text,
-			Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
-		})
+	for i, c := range result.Candidates {
+		quoted := i == 0 && c.Confidence >= threshold
+		if quoted {
+			found.Answered, found.Answer = true, c.Words(0)
+		}
+		found.Items = append(found.Items, Weighed(c, quoted))
 	}
-	if len(result.Candidates) > 0 && result.Candidates[0].Confidence >= threshold {
-		found.Answered, found.Answer, found.Items[0].Quoted = true, result.Candidates[0].Words(0), true
+	return found
+}
+
+// Weighed is a candidate as it goes over the wire; quoted, if it is what is said.
+func Weighed(c answer.Candidate, quoted bool) client.Weighed {
+	return client.Weighed{
+		PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: c.Text, Quoted: quoted,
+		Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
 	}
-	return found, nil
 }
 
 func runQuiz(q *request) (any, error) {

@@ -1,5 +1,7 @@
-import { Field, Input as Base, Label } from "@headlessui/react"
-import { useState } from "react"
+import { Field, Input as Base, Label, Textarea } from "@headlessui/react"
+import { type ReactNode, useState } from "react"
+import { Button } from "./Button"
+import { Wrong } from "./Says"
 
 const look = "w-full rounded-md border border-line bg-paper px-3 py-2"
 
@@ -25,6 +27,57 @@ export function Input(props: {
         className={look}
       />
     </Field>
+  )
+}
+
+/** A text to type, with its label above. */
+export function Area(props: {
+  label: string
+  value: string
+  onChange: (value: string) => void
+  rows: number
+  most: number
+}) {
+  return (
+    <Field>
+      <Label className="text-sm text-soft">{props.label}</Label>
+      <Textarea
+        rows={props.rows}
+        maxLength={props.most}
+        value={props.value}
+        onChange={e => props.onChange(e.target.value)}
+        className={look}
+      />
+    </Field>
+  )
+}
+
+/** The frame of a form in a drawer: its fields, what went wrong, and the way out. */
+export function Form(props: {
+  children: ReactNode
+  does: string
+  ready: boolean
+  error: unknown
+  onSubmit: () => void
+  onCancel: () => void
+}) {
+  return (
+    <form
+      className="space-y-4"
+      onSubmit={e => {
+        e.preventDefault()
+        props.onSubmit()
+      }}
+    >
+      {props.children}
+      <Wrong error={props.error} />
+      <div className="flex justify-end gap-2">
+        <Button onClick={props.onCancel}>Cancel</Button>
+        <Button type="submit" look="main" disabled={!props.ready}>
+          {props.does}
+        </Button>
+      </div>
+    </form>
   )
 }
 

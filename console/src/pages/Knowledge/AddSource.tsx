@@ -1,12 +1,10 @@
-import { Checkbox, Field, Label, Select, Textarea } from "@headlessui/react"
+import { Checkbox, Field, Label, Select } from "@headlessui/react"
 import { CheckIcon } from "@heroicons/react/16/solid"
 import { useMutation, useQueryClient } from "@tanstack/react-query"
 import { type ReactNode, useState } from "react"
 import { api } from "../../api/client"
-import { Button } from "../../parts/Button"
 import { Drawer } from "../../parts/Drawer"
-import { Day, Input, useKept } from "../../parts/Fields"
-import { Wrong } from "../../parts/Says"
+import { Area, Day, Form, Input, useKept } from "../../parts/Fields"
 
 /** Where a text is typed, or a website named. */
 export function AddSource({ kind, onClose }: { kind: "text" | "web" | null; onClose: () => void }) {
@@ -81,12 +79,12 @@ function Web({ onDone }: { onDone: () => void }) {
     },
   })
   return (
-    <form
-      className="space-y-4"
-      onSubmit={e => {
-        e.preventDefault()
-        add.mutate()
-      }}
+    <Form
+      does="Read it"
+      ready={!!address.trim() && !add.isPending}
+      error={add.error}
+      onSubmit={() => add.mutate()}
+      onCancel={onDone}
     >
       <Input
         label="Address"
@@ -107,14 +105,7 @@ function Web({ onDone }: { onDone: () => void }) {
         )}
       </div>
       <p className="text-soft">What the site's robots.txt closes to programs is left out.</p>
-      <Wrong error={add.error} />
-      <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Cancel</Button>
-        <Button type="submit" look="main" disabled={!address.trim() || add.isPending}>
-          Read it
-        </Button>
-      </div>
-    </form>
+    </Form>
   )
 }
 
@@ -134,35 +125,25 @@ function Typed({ onDone }: { onDone: () => void }) {
     },
   })
   return (
-    <form
-      className="space-y-4"
-      onSubmit={e => {
-        e.preventDefault()
-        add.mutate()
-      }}
+    <Form
+      does="Keep it"
+      ready={!!name.trim() && !!text.trim() && !add.isPending}
+      error={add.error}
+      onSubmit={() => add.mutate()}
+      onCancel={onDone}
     >
       <Input label="Name" placeholder="winter notice" value={name} onChange={setName} />
-      <Field>
-        <Label className="text-sm text-soft">Text; a line that begins with # is a heading</Label>
-        <Textarea
-          rows={12}
-          maxLength={400000}
-          value={text}
-          onChange={e => setText(e.target.value)}
-          className="w-full rounded-md border border-line bg-paper px-3 py-2"
-        />
-      </Field>
+      <Area
+        label="Text; a line that begins with # is a heading"
+        rows={12}
+        most={400000}
+        value={text}
+        onChange={setText}
+      />
       <div className="grid gap-4 sm:grid-cols-2">
         <Day label="Holds from" value={from} onChange={setFrom} />
         <Day label="Holds until" value={until} onChange={setUntil} />
       </div>
-      <Wrong error={add.error} />
-      <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Cancel</Button>
-        <Button type="submit" look="main" disabled={!name.trim() || !text.trim() || add.isPending}>
-          Keep it
-        </Button>
-      </div>
-    </form>
+    </Form>
   )
 }

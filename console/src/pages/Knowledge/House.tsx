@@ -1,4 +1,3 @@
-import { Field, Label, Textarea } from "@headlessui/react"
 import { PlusIcon } from "@heroicons/react/20/solid"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
@@ -6,7 +5,7 @@ import { api, type Schemas } from "../../api/client"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Drawer } from "../../parts/Drawer"
-import { Day, dayOf, Input } from "../../parts/Fields"
+import { Area, Day, dayOf, Form, Input } from "../../parts/Fields"
 import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 
@@ -119,28 +118,25 @@ function Editor({ kept, onDone }: { kept?: Answer; onDone: () => void }) {
     },
   })
   return (
-    <form
-      className="space-y-4"
-      onSubmit={e => {
-        e.preventDefault()
-        save.mutate()
-      }}
+    <Form
+      does="Keep it"
+      ready={!!h.question.trim() && !!h.answer.trim() && !save.isPending}
+      error={save.error}
+      onSubmit={() => save.mutate()}
+      onCancel={onDone}
     >
       <Input
         label="The question, as customers would ask it"
         value={h.question}
         onChange={question => setH({ ...h, question })}
       />
-      <Field>
-        <Label className="text-sm text-soft">The answer, word for word</Label>
-        <Textarea
-          rows={6}
-          maxLength={8000}
-          value={h.answer}
-          onChange={e => setH({ ...h, answer: e.target.value })}
-          className="w-full rounded-md border border-line bg-paper px-3 py-2"
-        />
-      </Field>
+      <Area
+        label="The answer, word for word"
+        rows={6}
+        most={8000}
+        value={h.answer}
+        onChange={answer => setH({ ...h, answer })}
+      />
       <div className="grid gap-4 sm:grid-cols-3">
         <Day label="Holds from" value={h.valid_from} onChange={valid_from => setH({ ...h, valid_from })} />
         <Day
@@ -150,13 +146,6 @@ function Editor({ kept, onDone }: { kept?: Answer; onDone: () => void }) {
         />
         <Day label="Look at it again" value={h.review_at} onChange={review_at => setH({ ...h, review_at })} />
       </div>
-      <Wrong error={save.error} />
-      <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Cancel</Button>
-        <Button type="submit" look="main" disabled={!h.question.trim() || !h.answer.trim() || save.isPending}>
-          Keep it
-        </Button>
-      </div>
-    </form>
+    </Form>
   )
 }
