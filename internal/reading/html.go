@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"github.com/PuerkitoBio/goquery"
+	"github.com/andybalholm/cascadia"
 	"golang.org/x/net/html"
 
 	"urgentparrot.example/internal/core/knowledge"
@@ -13,7 +14,16 @@ import (
 )
 
 // boilerplate is what a page holds beside its content.
-const boilerplate = "script, style, noscript, template, nav, header nav, footer, aside, form, iframe, svg, [hidden], [aria-hidden=true], [role=navigation], [role=banner], [role=contentinfo]"
+var boilerplate = cascadia.MustCompile("script, style, noscript, template, nav, header nav, footer, aside, form, iframe, svg, [hidden], [aria-hidden=true], [role=navigation], [role=banner], [role=contentinfo]")
+
+// What is looked for in pages.
+var (
+	links    = cascadia.MustCompile("a[href]")
+	headings = cascadia.MustCompile("h1, h2, h3, h4, h5, h6")
+	named    = cascadia.MustCompile("div[class], div[id], ul[class], ol[class], dl[class], table[class], p[class], span[class], a[class], section[class], td[class]")
+	holders  = cascadia.MustCompile("p, div, td, main, section, body")
+	runs     = cascadia.MustCompile("ul, ol, dl, div, p, td, main, article, body, section")
+)
 
 func readHTML(_ string, b []byte) (knowledge.Document, error) {
 	page, err := goquery.NewDocumentFromReader(bytes.NewReader(b))
@@ -26,7 +36,7 @@ func readHTML(_ string, b []byte) (knowledge.Document, error) {
 // documentOf takes the content out of a page.
 func documentOf(page *goquery.Document) knowledge.Document {
 	title := strings.TrimSpace(page.Find("title").First().Text())
-	page.Find(boilerplate).Remove()
+	page.FindMatcher(boilerplate).Remove()
 	removeSigns(page)
 	content := page.Find("main, [role=main], article").First()
 	if content.Length() == 0 {
@@ -55,62 +65,64 @@ const shortSign = 40
 // removeSigns removes what only leads elsewhere: lists and runs of links, such as
 // a table of contents, links for leafing and back to the top.
 func removeSigns(page *goquery.Document) {
-	page.Find("div[class], div[id], ul[class], ol[class], dl[class], table[class], p[class], span[class], a[class], section[class], td[class]").Each(func(_ int, s *goquery.Selection) {
-		named := s.AttrOr("class", "") + " " + s.AttrOr("id", "")
-		if signs.MatchString(named) && s.Find("h1, h2, h3, h4").Length() == 0 {
-			if words := strings.TrimSpace(s.Text()); len(strings.Fields(words)) < shortSign || isLink(s, words) || strings.Contains(strings.ToLower(named), "toc") {
+	linked := linkedIn(page)
+	page.FindMatcher(named).Each(func(_ int, s *goquery.Selection) {
+		name := s.AttrOr("class", "") + " " + s.AttrOr("id", "")
+		if signs.MatchString(name) && s.FindMatcher(headings).Length() == 0 {
+			if words := plainWords(s.Nodes[0], shortSign); len(words) < shortSign || linked.only(s.Nodes[0]) || strings.Contains(strings.ToLower(name), "toc") {
 				s.Remove()
 			}
 		}
 	})
-	page.Find("a[href]").Each(func(_ int, a *goquery.Selection) {
-		says := strings.TrimSpace(a.Text() + a.Find("img").AttrOr("alt", ""))
-		if !onward.MatchString(says) {
-			return
-		}
-		block := a.Closest("table, p, ul, div")
-		if block.Is("table, p, ul") && len(strings.Fields(block.Text())) < shortSign {
-			block.Remove()
-		} else {
+	page.FindMatcher(links).Each(func(_ int, a *goquery.Selection) {
+		says := strings.TrimSpace(a.Text())
+		switch href := a.AttrOr("href", ""); {
+		case strings.HasPrefix(href, "#") && len(says) <= len("Back to the top of this page") && toTop.MatchString(says):
 			a.Remove()
+		case onward.MatchString(says) || says == "" && onward.MatchString(a.Find("img").AttrOr("alt", "")):
+			// What leafs through a manual names the pages before and after beside it.
+			if table := a.Closest("table"); table.Length() > 0 && len(plainWords(table.Nodes[0], shortSign)) < shortSign {
+				table.Remove()
+			} else if block := a.Closest("p, ul, div"); block.Length() > 0 && linked.only(block.Nodes[0]) {
+				block.Remove()
+			}
 		}
 	})
-	page.Find("a").Each(func(_ int, a *goquery.Selection) {
-		href, _ := a.Attr("href")
-		if strings.HasPrefix(href, "#") && len(strings.TrimSpace(a.Text())) <= len("Back to the top of this page") && toTop.MatchString(a.Text()) {
-			a.Remove()
-		}
-	})
-	page.Find("p, div, td, main, section, body").Each(func(_ int, s *goquery.Selection) {
-		words := strings.TrimSpace(s.Text())
-		if s.Find("a[href]").Length() > 0 && len(strings.Fields(words)) < signWords && s.Find("h1, h2, h3, h4, h5, h6").Length() == 0 && isLink(s, words) {
+	linked = linkedIn(page)
+	page.FindMatcher(holders).Each(func(_ int, s *goquery.Selection) {
+		if n := s.Nodes[0]; linked[n] > 0 && len(plainWords(n, signWords)) < signWords && linked.only(n) && s.FindMatcher(headings).Length() == 0 {
 			s.Empty()
 		}
 	})
-	page.Find("ul, ol, dl, div, p, td, main, article, body, section").Each(func(_ int, s *goquery.Selection) {
+	page.FindMatcher(runs).Each(func(_ int, s *goquery.Selection) {
+		if linked[s.Nodes[0]] == 0 {
+			return
+		}
 		run, plain := 0, 0
-		var links []*goquery.Selection
+		var leading []*html.Node
 		flush := func() {
 			if run >= signRun && plain <= run {
-				for _, link := range links {
-					link.Remove()
+				for _, n := range leading {
+					n.Parent.RemoveChild(n)
 				}
 			}
-			run, plain, links = 0, 0, nil
+			run, plain, leading = 0, 0, nil
 		}
-		s.Contents().Each(func(_ int, child *goquery.Selection) {
-			words := strings.TrimSpace(child.Text())
+		for child := s.Nodes[0].FirstChild; child != nil; {
+			next := child.NextSibling // flush may take child out
+			words := plainWords(child, 2)
 			switch {
-			case words == "":
-			case isLink(child, words):
+			case len(words) == 0:
+			case linked.only(child):
 				run++
-				links = append(links, child)
-			case len(words) < 4:
+				leading = append(leading, child)
+			case len(words) == 1 && len(words[0]) < 4:
 				plain++ // bars and dots between links
 			default:
 				flush()
 			}
-		})
+			child = next
+		}
 		flush()
 	})
 }
@@ -124,16 +136,56 @@ const (
 
 var toTop = regexp.MustCompile(`(?i)\b(?:top|up|contents|index)\b|^[↑⇧^]+$`)
 
-// isLink reports whether a node says nothing but links.
-func isLink(s *goquery.Selection, words string) bool {
-	linked := 0
-	words = text.Unnumbered(words)
-	if goquery.NodeName(s) == "a" {
-		linked = len(words)
-	} else {
-		s.Find("a[href]").Each(func(_ int, a *goquery.Selection) { linked += len(strings.TrimSpace(a.Text())) })
+// linked is how many bytes of a node's text are links.
+type linked map[*html.Node]int
+
+func linkedIn(page *goquery.Document) linked {
+	l := linked{}
+	page.FindMatcher(links).Each(func(_ int, a *goquery.Selection) {
+		n := len(strings.TrimSpace(a.Text()))
+		for node := a.Nodes[0]; node != nil && n > 0; node = node.Parent {
+			l[node] += n
+		}
+	})
+	return l
+}
+
+// only reports whether a node says nothing but links, with a number before them
+// or a mark between them at most.
+func (l linked) only(n *html.Node) bool {
+	const number = 16 // letters that it may have
+	if most := l[n]*10/9 + number; l[n] == 0 || lengthOf(n, most) > most {
+		return false
 	}
-	return linked*10 >= len(words)*9
+	return l[n]*10 >= len(text.Unnumbered(words(n)))*9
+}
+
+// lengthOf is how many bytes the words of a node have, counted until there are
+// more than most.
+func lengthOf(n *html.Node, most int) (length int) {
+	if n.Type == html.TextNode {
+		return len(strings.TrimSpace(n.Data))
+	}
+	for child := n.FirstChild; child != nil && length <= most; child = child.NextSibling {
+		length += lengthOf(child, most-length)
+	}
+	return length
+}
+
+// plainWords returns the words of a node, not many more than most of them.
+func plainWords(n *html.Node, most int) (list []string) {
+	if n.Type == html.TextNode {
+		for word := range strings.FieldsSeq(n.Data) {
+			if list = append(list, word); len(list) > most {
+				break
+			}
+		}
+		return list
+	}
+	for child := n.FirstChild; child != nil && len(list) <= most; child = child.NextSibling {
+		list = append(list, plainWords(child, most-len(list))...)
+	}
+	return list
 }
 
 // deepest is how deep elements may be nested before what is below is taken as

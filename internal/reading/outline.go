@@ -120,26 +120,32 @@ const mostRepeated = 3
 // headings of the document, and lines that lead to pages by a row of dots. They
 // hold the words of every question and answer none.
 func (o *outline) removeContents() {
-	headings := map[string]bool{}
+	headings, lastWords := map[string]bool{}, map[string]bool{}
 	for _, section := range o.document.Sections {
 		for _, heading := range section.Trail {
-			headings[bare(heading)] = true
+			heading = bare(heading)
+			headings[heading], lastWords[lastWord(heading)] = true, true
 		}
+	}
+	repeats := func(line string) bool {
+		last := lastWord(line)
+		endsInNumber := last != "" && last[len(last)-1] >= '0' && last[len(last)-1] <= '9'
+		return (endsInNumber || lastWords[last]) && headings[bare(line)] || isLead(line)
 	}
 	for i := range o.document.Sections {
 		section := &o.document.Sections[i]
-		if !leads.MatchString(section.Text) && strings.Count(section.Text, "\n")+1 < mostRepeated {
+		lead := isLead(section.Text)
+		if !lead && strings.Count(section.Text, "\n")+1 < mostRepeated {
 			continue
 		}
 		lines := strings.Split(section.Text, "\n")
-		repeats := func(line string) bool { return headings[bare(line)] || leads.MatchString(line) }
 		n := 0
 		for _, line := range lines {
 			if repeats(line) {
 				n++
 			}
 		}
-		if n >= mostRepeated || n > 0 && leads.MatchString(section.Text) {
+		if n >= mostRepeated || n > 0 && lead {
 			lines = slices.DeleteFunc(lines, func(line string) bool { return repeats(line) || isContents(line) })
 			section.Text = strings.TrimSpace(manyBreaks.ReplaceAllString(strings.Join(lines, "\n"), "\n\n"))
 		}
@@ -159,6 +165,18 @@ func bare(heading string) string {
 	heading = strings.TrimPrefix(strings.TrimSpace(heading), knowledge.ItemMark)
 	heading = text.Unnumbered(heading)
 	return strings.ToLower(strings.TrimSpace(pageNumber.ReplaceAllString(heading, "")))
+}
+
+// lastWord is the last word of a line in small letters; most lines are told from
+// headings by it.
+func lastWord(line string) string {
+	line = strings.TrimSpace(line)
+	return strings.ToLower(line[strings.LastIndexByte(line, ' ')+1:])
+}
+
+// isLead reports whether a text leads to a page by a row of dots.
+func isLead(s string) bool {
+	return (strings.Contains(s, "....") || strings.Contains(s, ". . .") || strings.Contains(s, "……")) && leads.MatchString(s)
 }
 
 func isContents(line string) bool { return contents.MatchString(strings.TrimSpace(line)) }
