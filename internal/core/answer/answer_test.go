@@ -168,6 +168,28 @@ func TestWordsAloneFind(t *testing.T) {
 	}
 }
 
+// In another language than English passages are found by their words, without the
+// words that carry grammar only, and nothing is mended into English.
+func TestAnotherLanguageIsSearchedByItsWords(t *testing.T) {
+	var passages []knowledge.Passage
+	for i, said := range []string{"Los perros viajan gratis si van atados.", "Una bicicleta cuesta dos euros por viaje.", "La taquilla abre a las siete y media."} {
+		passages = append(passages, knowledge.Passage{ID: fmt.Sprint(i), Text: said})
+	}
+	f := Finder{Index: knowledge.Build(text.NewAnalyzer("es", nil), passages)}
+	for question, want := range map[string]string{"¿Puedo viajar con mi perro?": "0", "cuánto cuesta la bicileta": "1", "¿A qué hora abren las taquillas?": "2"} {
+		found := f.Find(question, "")
+		if len(found.Candidates) == 0 || found.Candidates[0].ID != want {
+			t.Errorf("%q finds %+v", question, found.Candidates)
+		}
+	}
+	if mended := f.Find("cuánto cuesta la bicileta", "").Mended; mended != "cuánto cuesta la bicicleta" {
+		t.Errorf("it was mended to %q", mended)
+	}
+	if found := f.Find("¿dónde y cuándo es?", ""); len(found.Candidates) != 0 {
+		t.Errorf("nothing telling was asked, and found is %q", found.Candidates[0].Text)
+	}
+}
+
 // The earlier source wins where both answer; a house answer wins over both, and
 // what holds for a time over all while it lasts.
 func TestWhatIsPreferred(t *testing.T) {

@@ -151,19 +151,24 @@ const mostSpellings = 3
 // spellingsOf returns what a word may stand for that neither the knowledge nor
 // English knows as it is spelt.
 func spellingsOf(ix *knowledge.Index, t text.Term) []text.Spelling {
-	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || text.IsStop(t.Stem) || english().Times(t.Word) > 0 || strings.ContainsAny(t.Word, "0123456789") {
+	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || ix.Analyzer().IsStop(t.Stem, t.Stem) || strings.ContainsAny(t.Word, "0123456789") {
 		return nil
 	}
 	spellings := ix.Spellings(t.Word)
 	if len(spellings) > mostSpellings {
 		spellings = spellings[:mostSpellings]
 	}
-	// A slip in an everyday word is not one of the knowledge's words.
-	everyday := english().Near(t.Word)
-	text.Likeliest(everyday)
-	for _, s := range everyday[:min(1, len(everyday))] {
-		if len(spellings) == 0 || s.Slips < spellings[0].Slips || s.Doubled && s.Slips == spellings[0].Slips && !spellings[0].Doubled {
-			spellings = append([]text.Spelling{s}, spellings...)
+	if ix.Analyzer().English() {
+		if english().Times(t.Word) > 0 {
+			return nil
+		}
+		// A slip in an everyday word is not one of the knowledge's words.
+		everyday := english().Near(t.Word)
+		text.Likeliest(everyday)
+		for _, s := range everyday[:min(1, len(everyday))] {
+			if len(spellings) == 0 || s.Slips < spellings[0].Slips || s.Doubled && s.Slips == spellings[0].Slips && !spellings[0].Doubled {
+				spellings = append([]text.Spelling{s}, spellings...)
+			}
 		}
 	}
 	if len(spellings) == 0 {

@@ -165,7 +165,7 @@ func (w *weigher) hold(held []float64, content string, worth float64) {
 	for word := range text.EachWord(content) {
 		sought, met := w.words[word.Folded]
 		if !met {
-			if !text.IsStop(word.Folded) {
+			if !w.analyzer.IsStop(content[word.Start:word.End], word.Folded) {
 				sought = w.seeks[w.analyzer.Stem(word.Folded)]
 			}
 			w.words[word.Folded] = sought

@@ -73,7 +73,7 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 				if known == nil {
 					known = &word{stem: -1}
 					words[strings.Clone(w.Folded)] = known
-					if !text.IsStop(w.Folded) {
+					if !analyzer.IsStop(content[w.Start:w.End], w.Folded) {
 						stem := analyzer.Stem(w.Folded)
 						at, ok := stems[stem]
 						if !ok {

@@ -113,7 +113,7 @@ func (a *Analyzer) Phrases(terms []Term) (found []Phrase) {
 
 // onlyEnglish returns what loads the groups when they are first asked for.
 func (a *Analyzer) onlyEnglish() func() *alike {
-	if a.language != "english" {
+	if !a.English() {
 		return nil
 	}
 	return sync.OnceValue(func() *alike { return newAlike(a) })

@@ -6,6 +6,12 @@ import (
 	"sync"
 
 	"github.com/kljensen/snowball"
+	"github.com/kljensen/snowball/french"
+	"github.com/kljensen/snowball/hungarian"
+	"github.com/kljensen/snowball/norwegian"
+	"github.com/kljensen/snowball/russian"
+	"github.com/kljensen/snowball/spanish"
+	"github.com/kljensen/snowball/swedish"
 )
 
 // A Term is a word reduced to what is compared: its stem, or the common member
@@ -21,7 +27,7 @@ type Term struct {
 // An Analyzer turns text into terms for one language. It is safe for
 // concurrent use. The zero Analyzer is not usable; see NewAnalyzer.
 type Analyzer struct {
-	language string
+	language language          // the zero language for one without a stemmer
 	synonyms map[string]string // stem → stem that stands for the group
 	alike    func() *alike     // nil: not for this language
 
@@ -32,17 +38,25 @@ type Analyzer struct {
 // keptStems is how many words' stems an analyzer remembers.
 const keptStems = 50_000
 
-// snowballNames are the languages with a stemmer, by their ISO 639-1 code.
-var snowballNames = map[string]string{
-	"en": "english", "es": "spanish", "fr": "french", "sv": "swedish",
-	"no": "norwegian", "nb": "norwegian", "ru": "russian", "hu": "hungarian",
+// A language has a stemmer and a list of words that carry grammar only.
+type language struct {
+	name   string // as the stemmer calls it
+	isStop func(string) bool
+}
+
+// languages are those with a stemmer, by their ISO 639-1 code.
+var languages = map[string]language{
+	"en": {"english", func(word string) bool { return stopWords[word] }},
+	"es": {"spanish", spanish.IsStopWord}, "fr": {"french", french.IsStopWord}, "sv": {"swedish", swedish.IsStopWord},
+	"no": {"norwegian", norwegian.IsStopWord}, "nb": {"norwegian", norwegian.IsStopWord},
+	"ru": {"russian", russian.IsStopWord}, "hu": {"hungarian", hungarian.IsStopWord},
 }
 
 // NewAnalyzer returns an analyzer for a language, named by its ISO 639-1 code;
 // a language without a stemmer is folded only. Words in the same group of
 // synonyms become the same term.
-func NewAnalyzer(language string, synonyms [][]string) *Analyzer {
-	a := &Analyzer{language: snowballNames[language], synonyms: map[string]string{}, stems: map[string]string{}}
+func NewAnalyzer(code string, synonyms [][]string) *Analyzer {
+	a := &Analyzer{language: languages[code], synonyms: map[string]string{}, stems: map[string]string{}}
 	a.alike = a.onlyEnglish()
 	for _, group := range synonyms {
 		if len(group) == 0 {
@@ -61,7 +75,7 @@ func (a *Analyzer) Terms(s string) []Term {
 	words := Words(s)
 	terms := make([]Term, len(words))
 	for i, w := range words {
-		terms[i] = Term{Word: w.Folded, Stem: a.Stem(w.Folded), Stop: stopWords[w.Folded], Light: lightWords[w.Folded], Start: w.Start, End: w.End}
+		terms[i] = Term{Word: w.Folded, Stem: a.Stem(w.Folded), Stop: a.IsStop(s[w.Start:w.End], w.Folded), Light: a.English() && lightWords[w.Folded], Start: w.Start, End: w.End}
 	}
 	return terms
 }
@@ -87,10 +101,10 @@ func (a *Analyzer) Stem(folded string) string {
 }
 
 func (a *Analyzer) stem(folded string) string {
-	if a.language == "" {
+	if a.language.name == "" {
 		return folded
 	}
-	stem, err := snowball.Stem(folded, a.language, false)
+	stem, err := snowball.Stem(folded, a.language.name, false)
 	if err != nil || stem == "" {
 		return folded
 	}
@@ -108,10 +122,23 @@ func (a *Analyzer) Telling(s string) []Term {
 	return telling
 }
 
-// IsStop reports whether a folded word carries grammar, not meaning.
-func IsStop(folded string) bool { return stopWords[folded] }
+// IsStop reports whether a word, given as it stands in the text and folded,
+// carries grammar, not meaning. Lists of other languages than English have
+// accents.
+func (a *Analyzer) IsStop(word, folded string) bool {
+	switch {
+	case a.language.isStop == nil:
+		return false
+	case a.language.isStop(folded):
+		return true
+	}
+	return !a.English() && a.language.isStop(strings.ToLower(word))
+}
 
-// IsCommon reports whether a folded word says little by itself.
+// English reports whether the language is English, of which more is known.
+func (a *Analyzer) English() bool { return a.language.name == "english" }
+
+// IsCommon reports whether a folded word of English says little by itself.
 func IsCommon(folded string) bool { return stopWords[folded] || lightWords[folded] }
 
 func set(words string) map[string]bool {
