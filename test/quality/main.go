@@ -1,5 +1,6 @@
 // Quality measures how well the knowledge answers: the questions in this folder
-// are put to the demo's knowledge and to a manual of quite another kind. What is
+// are put to the demo's knowledge, to the manual of a desktop program and to the
+// handbook of a software project. What is
 // called fit was used to fit weights, what is called measured only to measure.
 // Beside it stands plain BM25 (SQLite FTS5) on the same passages.
 package main

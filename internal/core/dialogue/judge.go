@@ -30,7 +30,7 @@ func (t *turn) forbidden(question string) (bot.Rule, bool) {
 
 // offTopic reports whether something has nothing to do with the business: it is
 // like one of the brief's examples, or a question that no passage shares a word
-// with or is like.
+// with or is like. Of a question in another language that cannot be said.
 func (t *turn) offTopic(part answer.Part, found answer.Found) bool {
 	if t.Brief.OffTopic == nil {
 		return false
@@ -38,7 +38,7 @@ func (t *turn) offTopic(part answer.Part, found answer.Found) bool {
 	if t.Finder.Like(part.Text, t.Brief.OffTopic.Questions) >= offTopicLikeness {
 		return true
 	}
-	if part.Kind != answer.Question {
+	if part.Kind != answer.Question || !t.Finder.Index.Analyzer().Speaks(text.LanguageOf(part.Text)) {
 		return false
 	}
 	for _, c := range found.Candidates {

@@ -135,8 +135,34 @@ func (a *Analyzer) IsStop(word, folded string) bool {
 	return !a.English() && a.language.isStop(strings.ToLower(word))
 }
 
+// Speaks reports whether a language, by its ISO 639-1 code, is the analyzer's; true
+// where that cannot be told.
+func (a *Analyzer) Speaks(code string) bool {
+	return code == "" || a.language.name == "" || languages[code].name == a.language.name
+}
+
 // English reports whether the language is English, of which more is known.
 func (a *Analyzer) English() bool { return a.language.name == "english" }
+
+// LanguageOf returns the ISO 639-1 code of the language whose grammar words a text
+// holds most of, "" if it holds too few to tell, or the language has no list.
+func LanguageOf(s string) (code string) {
+	const fewest = 2
+	most := fewest - 1
+	for _, candidate := range []string{"en", "es", "fr", "sv", "no", "ru", "hu"} { // English first: it wins a draw
+		a := Analyzer{language: languages[candidate]}
+		n := 0
+		for w := range EachWord(s) {
+			if a.IsStop(s[w.Start:w.End], w.Folded) {
+				n++
+			}
+		}
+		if n > most {
+			most, code = n, candidate
+		}
+	}
+	return code
+}
 
 // IsCommon reports whether a folded word of English says little by itself.
 func IsCommon(folded string) bool { return stopWords[folded] || lightWords[folded] }
@@ -159,8 +185,8 @@ she should so some somebody someone something such than thank thanks that thats 
 these they theyre this those through to too u under until up us very was wasnt we well were werent what whats
 when whens where wheres which while who whom whos whose why will with without wont would wouldnt yes yet you
 your youre yours`)
-	lightWords = set(`able allow allowed ask bring bringing bit come currently do exactly find get
+	lightWords = set(`able across allow allowed along already around ask away bring bringing bit come currently do exactly find get
 getting give go going happen happens i information kind know like long look little looking make many maybe mean need
-needed normally onto point possible possibly put question really sort still take taken takes taking tell thing think
+needed normally onto point possible possibly put question quite rather really sort still take taken takes taking tell thing think
 try use used using usually want wanted way work works`)
 )

@@ -93,6 +93,17 @@ func TestFormsOfAWordAreOneTerm(t *testing.T) {
 	}
 }
 
+func TestALanguageIsToldByItsGrammar(t *testing.T) {
+	for said, want := range map[string]string{
+		"¿Puedo llevar mi perro en el barco?": "es", "est-ce que les chiens sont admis ?": "fr", "Можно ли мне взять собаку с собой?": "ru",
+		"who painted the mona lisa": "en", "can i bring my dog": "en", "dogs?": "", "xyzzy plugh": "",
+	} {
+		if got := LanguageOf(said); got != want {
+			t.Errorf("%q is in %q, want %q", said, got, want)
+		}
+	}
+}
+
 func TestEverydayWordsStandForOneAnother(t *testing.T) {
 	a := NewAnalyzer("en", nil)
 	if !slices.Contains(a.Alike(a.Stem("delete")), a.Stem("remove")) {
