@@ -19,9 +19,6 @@ import (
 	"urgentparrot.example/internal/world"
 )
 
-// patience is how long a test waits for what must happen.
-const patience = 20 * time.Second
-
 // A stage is the demo business at work, with a client that is signed in.
 type stage struct {
 	*service.Demo
