@@ -11,7 +11,7 @@ export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
         {!!p.trail?.length && <span className="text-soft">{p.trail.join(" › ")}</span>}
         {p.quoted && <span className="font-semibold text-leaf">quoted</span>}
       </div>
-      <p className="mb-2 line-clamp-4 whitespace-pre-line">{p.text}</p>
+      <p className="mb-2 line-clamp-4 whitespace-pre-line">{p.text.replace(/\n+/g, "\n")}</p>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm text-soft">
         <span className="flex items-center gap-2">
           <span className="h-1.5 w-20 overflow-hidden rounded bg-line" aria-hidden>
