@@ -2,10 +2,12 @@ package store
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"slices"
 	"sync"
 	"time"
 
@@ -134,13 +136,16 @@ func (s *Store) Pages(ctx context.Context, sourceID string) (list []Page, err er
 	return list, err
 }
 
-const passageColumns = `p.id, p.source_id, s.name, g.title, g.address, p.trail, p.question, p.text, p.position, g.read_at, s.valid_from, s.valid_until, p.model, p.views
-	FROM passage p JOIN source s ON s.id = p.source_id JOIN page g ON g.id = p.page_id`
+const passageColumns = `p.id, p.page_id, p.trail, p.question, p.text, p.position, p.model, p.views FROM passage p`
 
 // Passages returns the passages of a source in order. Vectors that another model
 // made are left out.
 func (s *Store) Passages(ctx context.Context, sourceID, model string) ([]knowledge.Passage, error) {
-	return s.passages(ctx, `SELECT `+passageColumns+` WHERE p.source_id = ? ORDER BY g.address, p.position`, model, sourceID)
+	list, err := s.passages(ctx, `SELECT `+passageColumns+` WHERE p.source_id = ?`, model, sourceID)
+	slices.SortFunc(list, func(a, b knowledge.Passage) int {
+		return cmp.Or(cmp.Compare(a.Address, b.Address), cmp.Compare(a.Position, b.Position))
+	})
+	return list, err
 }
 
 // AllPassages reads the passages of all sources, in no order. Much is read on two
@@ -171,26 +176,45 @@ func (s *Store) AllPassages(ctx context.Context, model string, use func([]knowle
 // muchKnowledge is how many passages are worth reading on two connections.
 const muchKnowledge = 4_000
 
+// passages reads passages; of what they share with others of their page there is
+// one copy.
 func (s *Store) passages(ctx context.Context, query, model string, args ...any) (list []knowledge.Passage, err error) {
-	err = s.reader.rows(ctx, query, args, func(scan func(...any) error) error {
+	pages := map[string]knowledge.Passage{}
+	if err := s.reader.rows(ctx, `SELECT g.id, s.id, s.name, g.title, g.address, g.read_at, s.valid_from, s.valid_until FROM page g JOIN source s ON s.id = g.source_id`, nil, func(scan func(...any) error) error {
+		var id string
 		var p knowledge.Passage
-		var trail []byte
-		var made string
-		var views []byte
 		var at int64
 		var from, until sql.NullInt64
-		if err := scan(&p.ID, &p.SourceID, &p.Source, &p.Title, &p.Address, &trail, &p.Question, &p.Text, &p.Position, &at, &from, &until, &made, &views); err != nil {
+		err := scan(&id, &p.SourceID, &p.Source, &p.Title, &p.Address, &at, &from, &until)
+		p.ReadAt, p.From, p.Until = fromMillis(at), optional(from), optional(until)
+		pages[id] = p
+		return err
+	}); err != nil {
+		return nil, err
+	}
+	err = s.reader.rows(ctx, query, args, func(scan func(...any) error) error {
+		var id, question, words, made string
+		var position int
+		var page, trail sql.RawBytes
+		var views []byte
+		if err := scan(&id, &page, &trail, &question, &words, &position, &made, &views); err != nil {
 			return err
 		}
-		p.ReadAt, p.From, p.Until = fromMillis(at), optional(from), optional(until)
+		p, known := pages[string(page)]
+		if !known {
+			return nil // written since the pages were read; whoever wrote it reads again
+		}
+		p.ID, p.Question, p.Text, p.Position = id, question, words, position
 		if made == model {
 			p.Views = knowledge.Codes(views)
 		}
-		list = append(list, p)
-		if bytes.Equal(trail, []byte("[]")) {
-			return nil
+		if !bytes.Equal(trail, []byte("[]")) {
+			if err := json.Unmarshal(trail, &p.Trail); err != nil {
+				return err
+			}
 		}
-		return json.Unmarshal(trail, &list[len(list)-1].Trail)
+		list = append(list, p)
+		return nil
 	})
 	return list, err
 }

@@ -33,11 +33,18 @@ type Store struct {
 	pools  []*sql.DB
 }
 
-// Pragmas are the settings of every connection, as part of the driver's address.
-// Commits are durable (FULL). The log may grow to some 8 MB before it is written
-// back: a page that many commits touch is then written back once. A connection
-// keeps up to 64 MB of pages in memory, if it uses so many.
-const Pragmas = "?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_pragma=foreign_keys(1)&_pragma=wal_autocheckpoint(2000)&_pragma=cache_size(-65536)"
+// Pragmas are the settings of the writing connection, as part of the driver's
+// address. Commits are durable (FULL). The log may grow to some 8 MB before it is
+// written back: a page that many commits touch is then written back once. It keeps
+// up to 64 MB of pages in memory, if it uses so many.
+const Pragmas = pragmas + "&_pragma=cache_size(-65536)"
+
+// There are several reading connections, each with pages of its own; behind them
+// stands what the operating system keeps of the file.
+const (
+	pragmas     = "?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_pragma=foreign_keys(1)&_pragma=wal_autocheckpoint(2000)"
+	readPragmas = pragmas + "&mode=ro&_pragma=query_only(1)&_pragma=cache_size(-8192)"
+)
 
 // Open opens the database file, creating it if needed. A file of an older
 // version is copied to FILE.before-N and upgraded; one of a newer version is an
@@ -51,7 +58,7 @@ func Open(ctx context.Context, path string) (*Store, error) {
 	if err := migrate(ctx, writing, path); err != nil {
 		return nil, errors.Join(err, writing.Close())
 	}
-	reading, err := sql.Open("sqlite", "file:"+path+Pragmas+"&mode=ro&_pragma=query_only(1)")
+	reading, err := sql.Open("sqlite", "file:"+path+readPragmas)
 	if err != nil {
 		return nil, errors.Join(err, writing.Close())
 	}
