@@ -62,6 +62,38 @@ func TestAPersonsAnswerBecomesKnowledge(t *testing.T) {
 	}
 }
 
+// What a customer asks a person directly teaches too, for somebody to look at, even
+// where lessons are approved at once; a question back teaches nothing.
+func TestWhatAPersonIsAskedTeaches(t *testing.T) {
+	s := open(t)
+	settings, err := s.client.Document(s.ctx, "settings", "brackwater")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "settings", "brackwater", settings.Text+"\nlessons: at once\n", 0)
+	s.must(err)
+	const kim = "+447700900166"
+	s.texts(kim, "1", "Can I talk to a person please?", 1)
+	c := s.conversation(kim)
+	_, err = s.client.Take(s.ctx, c.ID, false)
+	s.must(err)
+	s.texts(kim, "2", "Are dogs allowed? And do you hire out wetsuits for children?", 1)
+	proposed := func() []client.Lesson {
+		lessons, err := s.client.Lessons(s.ctx, "proposed")
+		s.must(err)
+		return lessons.Items
+	}
+	_, err = s.client.Reply(s.ctx, c.ID, "Hi Kim! For which day?", "a")
+	s.must(err)
+	if got := proposed(); len(got) != 0 {
+		t.Errorf("a question back taught %+v", got)
+	}
+	s.texts(kim, "3", "For Friday. Do you hire out wetsuits for children?", 2)
+	_, err = s.client.Reply(s.ctx, c.ID, "Wetsuits for children are hired out at the sail loft for £8 a day.", "b")
+	s.must(err)
+	if got := proposed(); len(got) != 1 || got[0].Question != "Do you hire out wetsuits for children?" || !strings.Contains(got[0].Answer, "£8 a day") {
+		t.Errorf("the lessons are %+v", got)
+	}
+}
+
 // encoded waits until the first passage for a question is known by its meaning.
 func (s *stage) encoded(question string) {
 	s.t.Helper()

@@ -3,12 +3,14 @@ package engine
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 	"sync"
 
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/store"
@@ -190,8 +192,8 @@ func (w *Workspace) personSends(c store.Conversation, words string) *store.Effec
 	return &e
 }
 
-// learnFrom proposes a lesson from what a person replied, if the bot had not
-// known. What goes wrong is logged: the reply has been sent.
+// learnFrom proposes a lesson from what a person replied to what the bot had not
+// known, or was not asked. What goes wrong is logged: the reply has been sent.
 func (w *Workspace) learnFrom(ctx context.Context, c store.Conversation, m store.Message) {
 	l, ok, err := w.lessonOf(ctx, c, m)
 	if err == nil && ok {
@@ -204,10 +206,7 @@ func (w *Workspace) learnFrom(ctx context.Context, c store.Conversation, m store
 
 func (w *Workspace) lessonOf(ctx context.Context, c store.Conversation, m store.Message) (l store.Lesson, ok bool, err error) {
 	gap, err := w.store.GapOf(ctx, c.ID)
-	if errors.Is(err, store.ErrNotFound) {
-		return l, false, nil
-	}
-	if err != nil {
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return l, false, err
 	}
 	_, known, err := w.store.ConversationWithFacts(ctx, c.ID)
@@ -228,12 +227,49 @@ func (w *Workspace) lessonOf(ctx context.Context, c store.Conversation, m store.
 		}
 	}
 	customer := learn.Customer{Details: known, Region: w.config.Load().settings.Region, Said: strings.Join(said, "\n")}
+	if gap.ID == "" {
+		gap.Question = w.askedOfPerson(messages, m)
+	}
 	question := learn.Question(gap.Question, customer)
 	l = store.Lesson{
 		ID: store.NewID(), ConversationID: c.ID, MessageID: m.ID, GapID: gap.ID,
 		Question: question, Answer: learn.Answer(m.Text, customer), Author: m.Name,
 	}
 	return l, l.Question != "" && l.Answer != "", nil
+}
+
+// askedOfPerson returns the one question that a customer asked since a person last
+// spoke, if nothing known answers it: then what the person replies does. "" if
+// there is none, or more than one, or if the reply asks back.
+func (w *Workspace) askedOfPerson(messages []store.Message, reply store.Message) string {
+	if strings.HasSuffix(strings.TrimSpace(reply.Text), "?") {
+		return ""
+	}
+	f := w.Finder(bot.Brief{})
+	var open []string
+	for _, m := range slices.Backward(messages) {
+		if m.ID == reply.ID {
+			continue
+		}
+		if m.Author == store.ByPerson {
+			break
+		}
+		if m.Author != store.ByCustomer {
+			continue
+		}
+		for _, part := range answer.Split(m.Text) {
+			if part.Kind != answer.Question || dialogue.WantsPerson(part.Text) || !f.Asks(part.Text) {
+				continue
+			}
+			if found := f.Find(part.Text, ""); len(found.Candidates) == 0 || found.Candidates[0].Confidence < bot.DefaultThreshold {
+				open = append(open, part.Text)
+			}
+		}
+	}
+	if len(open) != 1 {
+		return ""
+	}
+	return open[0]
 }
 
 // propose keeps a lesson with what the knowledge says already; where the
@@ -247,7 +283,8 @@ func (w *Workspace) propose(ctx context.Context, l store.Lesson) error {
 	}); err != nil || !fresh {
 		return err
 	}
-	if w.config.Load().settings.Lessons == "at once" && l.Beside.Relation != string(learn.Differs) {
+	// Of what is no gap it is only guessed that the reply answers it.
+	if w.config.Load().settings.Lessons == "at once" && l.GapID != "" && l.Beside.Relation != string(learn.Differs) {
 		_, err := w.ApproveLesson(ctx, l.ID, "", "", "the workspace's setting")
 		return err
 	}

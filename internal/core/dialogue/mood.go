@@ -33,8 +33,8 @@ func holdsOne(words []text.Word, of map[string]bool) bool {
 	return false
 }
 
-// wantsPerson reports whether the customer asks for a person.
-func wantsPerson(message string) bool {
+// WantsPerson reports whether the customer asks for a person.
+func WantsPerson(message string) bool {
 	return holdsOne(text.Words(message), wishWords) && wish.MatchString(message) && !notWish.MatchString(wish.FindString(message))
 }
 

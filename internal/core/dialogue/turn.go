@@ -25,7 +25,7 @@ func Decide(s Snapshot) Decision {
 		return t.decision()
 	}
 	switch {
-	case wantsPerson(t.said):
+	case WantsPerson(t.said):
 		t.handOver(bot.OnWish, "asked for a person", bot.WishGranted)
 	case isAngry(t.said):
 		t.state.Angry = true
