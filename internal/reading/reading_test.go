@@ -72,6 +72,12 @@ Boats > Fares|Six pounds. For all.
 Boats > PAYING|By card.`},
 		"asked": {"Q: Is there soup?\nA: Yes.\n\nQ2. Is there\ntea?\n\nA2. No.\nNever.", `Is there soup?|Yes.
 Is there tea?|No. Never.`},
+		"close": {"2.1. Is there soup?\nYes.\n\n********\n\nTo bring:\n\n1. A coat\n2. A hat\n\nRefunds\n\nWithin 14 days.", `2.1. Is there soup?|Yes.
+
+To bring:
+- 1. A coat
+- 2. A hat
+2.1. Is there soup? > Refunds|Within 14 days.`},
 		"plain": {"We sail at noon.\n\nBring a coat, for it is cold.", "|We sail at noon.\n\nBring a coat, for it is cold."},
 	} {
 		d, err := Read(name+".txt", []byte(c.content))

@@ -60,7 +60,7 @@ func readText(_ string, b []byte) (knowledge.Document, error) {
 // text adds one block of a plain text, which next follows.
 func (o *outline) text(b, next *block, first bool, body int) {
 	lines := b.lines
-	if isContents(lines[0]) {
+	if isContents(lines[0]) || len(lines) == 1 && underline.MatchString(lines[0]) {
 		return
 	}
 	if asks.MatchString(lines[0]) {
@@ -117,10 +117,18 @@ func headingOf(b, next *block, first bool, body int) (level, lines int) {
 		}
 		return levelSingle, 1
 	}
+	if m := numbered.FindStringSubmatch(title); len(b.lines) > 1 && m != nil && strings.Contains(m[1], ".") && strings.HasSuffix(title, "?") {
+		return levelTitle + strings.Count(m[1], ".") + 1, 1 // the answer begins on the next line
+	}
 	whole := strings.Join(b.lines, " ")
 	outside := next != nil && b.indent < body && len(b.lines) == 1
 	if len(b.lines) > 3 || utf8.RuneCountInString(whole) > longestHeading || next == nil || !outside && !startsWith.MatchString(whole) {
 		return 0, 0
+	}
+	for _, line := range b.lines[1:] {
+		if marked.MatchString(line) {
+			return 0, 0 // the items of a list
+		}
 	}
 	closed := strings.ContainsAny(whole[len(whole)-1:], ".,;:")
 	prose := len(next.lines) > 1 || strings.ContainsAny(next.lines[0][len(next.lines[0])-1:], ".:!")
@@ -146,7 +154,7 @@ func headingOf(b, next *block, first bool, body int) (level, lines int) {
 		return levelSingle, 1
 	case strings.HasSuffix(whole, "?") && prose:
 		return levelPlain, len(b.lines)
-	case len(b.lines) == 1 && len(title) <= 60 && prose && len(strings.Join(next.lines, " ")) > 2*len(title):
+	case len(b.lines) == 1 && len(title) <= 60 && prose && len(strings.Join(next.lines, " ")) > len(title):
 		return levelPlain, 1
 	}
 	return 0, 0
