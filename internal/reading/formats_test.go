@@ -57,6 +57,56 @@ func workbook(t testing.TB, rows [][]string) []byte {
 	return b.Bytes()
 }
 
+// pdfOf makes a PDF of pages, each the operators of its content.
+func pdfOf(pages ...string) []byte {
+	var b bytes.Buffer
+	var at []int
+	object := func(body string) {
+		at = append(at, b.Len())
+		fmt.Fprintf(&b, "%d 0 obj\n%s\nendobj\n", len(at), body)
+	}
+	b.WriteString("%PDF-1.4\n")
+	object("<< /Type /Catalog /Pages 2 0 R >>")
+	kids := ""
+	for i := range pages {
+		kids += fmt.Sprintf("%d 0 R ", 4+2*i)
+	}
+	object(fmt.Sprintf("<< /Type /Pages /Kids [%s] /Count %d >>", kids, len(pages)))
+	object("<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica /Encoding /WinAnsiEncoding /FirstChar 32 /LastChar 126 /Widths [" + strings.Repeat("500 ", 95) + "] >>")
+	for i, page := range pages {
+		object(fmt.Sprintf("<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents %d 0 R /Resources << /Font << /F1 3 0 R >> >> >>", 5+2*i))
+		object(fmt.Sprintf("<< /Length %d >>\nstream\n%s\nendstream", len(page), page))
+	}
+	start := b.Len()
+	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(at)+1)
+	for _, offset := range at {
+		fmt.Fprintf(&b, "%010d 00000 n \n", offset)
+	}
+	fmt.Fprintf(&b, "trailer << /Size %d /Root 1 0 R >>\nstartxref\n%d\n%%%%EOF\n", len(at)+1, start)
+	return b.Bytes()
+}
+
+// A printed manual: its table of contents, the lines at the top and bottom of each
+// page, and words divided at the ends of lines are not what it says.
+func TestAPrintedManualIsRead(t *testing.T) {
+	page := func(n int, body string) string {
+		return fmt.Sprintf("BT /F1 9 Tf 50 800 Td (Pier handbook) Tj 400 0 Td (%d) Tj ET\n%s", n, body)
+	}
+	content := pdfOf(
+		page(1, "BT /F1 10 Tf 50 700 Td 12 TL (1 When do boats leave? . . . . . . . . 2) Tj T* (2 Paying . . . . . . . . 3) Tj ET"),
+		page(2, "q 1 0 0 1 0 0 cm BT /F1 18 Tf 50 700 Td 22 TL (When do boats lea-) Tj T* (ve the pier?) Tj ET Q\nBT /F1 10 Tf 50 620 Td 12 TL [(At) -300 (n) 20 (oon, if the wea-)] TJ T* (ther is fine.) Tj ET"),
+		page(3, "BT /F1 18 Tf 1 0 0 1 50 700 Tm (Paying) Tj /F1 10 Tf 1 0 0 1 50 660 Tm (By card.) Tj 0 -40 TD (Or in cash.) Tj ET"),
+	)
+	d, err := Read("manual.pdf", content)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const want = "When do boats leave the pier?|At noon, if the weather is fine.\nPaying|By card.\n\nOr in cash."
+	if got := said(d); got != want {
+		t.Errorf("got\n%s\nwant\n%s", got, want)
+	}
+}
+
 func TestEveryKindOfFileIsRead(t *testing.T) {
 	for _, c := range []struct {
 		name    string

@@ -2,8 +2,11 @@ package reading
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
+	"math"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -35,10 +38,11 @@ func readPDF(_ string, content []byte) (knowledge.Document, error) {
 		return knowledge.Document{}, fmt.Errorf("the PDF has %d pages; at most %d are read", file.NumPage(), mostPages)
 	}
 	var pages [][]line
+	fonts := map[string]*font{}
 	total := 0
 	var sizes []float64
 	for n := 1; n <= file.NumPage(); n++ {
-		lines := linesOf(file.Page(n))
+		lines := linesOf(file.Page(n), fonts)
 		for _, l := range lines {
 			total += len(l.words)
 			sizes = append(sizes, l.size)
@@ -51,39 +55,61 @@ func readPDF(_ string, content []byte) (knowledge.Document, error) {
 	if total == 0 {
 		return knowledge.Document{}, errors.New("the PDF holds no text: it is probably scanned; run it through a program for text recognition first")
 	}
+	if len(pages) >= furnitureMin {
+		withoutFurniture(pages)
+	}
 	slices.Sort(sizes)
 	body := sizes[len(sizes)/2]
 	var o outline
-	var paragraph strings.Builder
+	paragraph := ""
 	flush := func() {
-		o.paragraph(paragraph.String(), false)
-		paragraph.Reset()
+		o.paragraph(paragraph, false)
+		paragraph = ""
+	}
+	heading, level := "", 0
+	endHeading := func() {
+		if heading != "" {
+			o.heading(level, heading)
+			heading = ""
+		}
 	}
 	for _, lines := range pages {
+		endHeading()
 		for i, l := range lines {
 			if l.size > 1.15*body && len(l.words) < 120 {
 				flush()
-				o.heading(headingLevel(l.size/body), l.words)
+				// A heading that goes on in the next line is one.
+				if heading != "" && math.Abs(lines[i-1].size-l.size) < 0.1 && lines[i-1].y-l.y < 2*l.size {
+					heading = joinLine(heading, l.words)
+				} else {
+					endHeading()
+					heading, level = l.words, headingLevel(l.size/body)
+				}
 				continue
 			}
+			endHeading()
 			if i > 0 {
 				if gap := lines[i-1].y - l.y; gap > 1.8*l.size || gap < 0 {
 					flush()
 				}
 			}
-			switch s := paragraph.String(); {
-			case s == "":
-			case strings.HasSuffix(s, "-"): // a word that was divided
-				paragraph.Reset()
-				paragraph.WriteString(strings.TrimSuffix(s, "-"))
-			default:
-				paragraph.WriteByte(' ')
-			}
-			paragraph.WriteString(l.words)
+			paragraph = joinLine(paragraph, l.words)
 		}
 	}
+	endHeading()
 	flush()
 	return o.done(), nil
+}
+
+// joinLine puts a line behind another; a word that was divided becomes one again.
+func joinLine(s, next string) string {
+	switch {
+	case s == "":
+		return next
+	case strings.HasSuffix(s, "-"):
+		return strings.TrimSuffix(s, "-") + next
+	}
+	return s + " " + next
 }
 
 // headingLevel ranks headings by how much larger than the body they are.
@@ -97,45 +123,81 @@ func headingLevel(times float64) int {
 	return 3
 }
 
-// linesOf puts the letters of a page together into lines, from the top.
-func linesOf(page pdf.Page) []line {
-	if page.V.IsNull() {
-		return nil
-	}
-	letters := page.Content().Text
-	slices.SortStableFunc(letters, func(a, b pdf.Text) int {
+// gap is how far apart two pieces of a line are, in sizes of the letters, that are
+// two words.
+const gap = 0.13
+
+// linesOf puts the pieces of text of a page together into lines, from the top.
+func linesOf(page pdf.Page, fonts map[string]*font) []line {
+	pieces := piecesOf(page, fonts)
+	slices.SortStableFunc(pieces, func(a, b piece) int {
 		switch {
-		case a.Y-b.Y > 2:
+		case a.y-b.y > 2:
 			return -1
-		case b.Y-a.Y > 2:
-			return 1
-		case a.X < b.X:
-			return -1
-		case a.X > b.X:
+		case b.y-a.y > 2:
 			return 1
 		}
-		return 0
+		return cmp.Compare(a.x, b.x)
 	})
 	var lines []line
 	var current strings.Builder
-	var last pdf.Text
+	var last piece
+	size := 0.0
 	flush := func() {
-		if words := strings.Join(strings.Fields(current.String()), " "); words != "" {
-			lines = append(lines, line{words, last.FontSize, last.Y})
+		if words := strings.Join(strings.Fields(ligatures.Replace(current.String())), " "); words != "" {
+			lines = append(lines, line{words, size, last.y})
 		}
 		current.Reset()
+		size = 0
 	}
-	for i, letter := range letters {
+	for i, p := range pieces {
 		if i > 0 {
-			if last.Y-letter.Y > 2 || letter.Y-last.Y > 2 {
+			if math.Abs(last.y-p.y) > 2 {
 				flush()
-			} else if letter.X-(last.X+last.W) > 0.2*letter.FontSize {
+			} else if p.x-(last.x+last.width) > gap*p.size {
 				current.WriteByte(' ')
 			}
 		}
-		current.WriteString(letter.S)
-		last = letter
+		current.WriteString(p.words)
+		if strings.TrimSpace(p.words) != "" {
+			size = max(size, p.size)
+		}
+		last = p
 	}
 	flush()
 	return lines
 }
+
+// furniture is how many lines at the top and at the bottom of a page may be there on
+// every page, and on how many pages they are before they are left out.
+const (
+	furniture    = 2
+	furnitureMin = 3
+)
+
+// withoutFurniture leaves out what stands at the top or bottom of many pages: the
+// names of chapters, and numbers.
+func withoutFurniture(pages [][]line) {
+	times := map[string]int{}
+	edge := func(lines []line, i int) bool { return i < furniture || i >= len(lines)-furniture }
+	for _, lines := range pages {
+		seen := map[string]bool{}
+		for i, l := range lines {
+			if words := digits.ReplaceAllString(l.words, ""); edge(lines, i) && !seen[words] {
+				seen[words] = true
+				times[words]++
+			}
+		}
+	}
+	for n, lines := range pages {
+		var kept []line
+		for i, l := range lines {
+			if words := strings.TrimSpace(digits.ReplaceAllString(l.words, "")); !edge(lines, i) || words != "" && times[digits.ReplaceAllString(l.words, "")] < furnitureMin {
+				kept = append(kept, l)
+			}
+		}
+		pages[n] = kept
+	}
+}
+
+var digits = regexp.MustCompile(`\d+`)
