@@ -69,7 +69,8 @@ func removeSigns(page *goquery.Document) {
 	page.FindMatcher(named).Each(func(_ int, s *goquery.Selection) {
 		name := s.AttrOr("class", "") + " " + s.AttrOr("id", "")
 		if signs.MatchString(name) && s.FindMatcher(headings).Length() == 0 {
-			if words := plainWords(s.Nodes[0], shortSign); len(words) < shortSign || linked.only(s.Nodes[0]) || strings.Contains(strings.ToLower(name), "toc") {
+			n := s.Nodes[0]
+			if len(plainWords(n, shortSign)) < shortSign && linked[n] > 0 || linked.only(n) || linked[n]*2 >= lengthOf(n, 2*linked[n]) {
 				s.Remove()
 			}
 		}

@@ -110,6 +110,7 @@ func TestWhatOnlyLeadsOnIsLeftOut(t *testing.T) {
 <h2 id="b">2.2. Who steers them?</h2><dl><dt>Summer</dt><dd><p>The captain.</p></dd><dt>Winter</dt><dd>Nobody.</dd></dl>
 <h2 id="c">2.3. Where are they kept?</h2><p><b>In summer</b></p><p>At the pier.</p>
 <h2 id="d">2.4. Are they safe?</h2><dl><dt>Do they float?</dt><dd>Yes.</dd></dl><p>See also <a href="x.html">the rules</a>.</p>
+<div class="with-toc nav"><p>Boats do not sail in a storm, whoever asks and however often, and nobody is taken along in secret.</p></div><p class="related">No links here.</p>
 <p>2.1. When do boats leave?</p><p>2.2. Who steers them?</p><p>2.4. Are they safe?</p>
 </body></html>`
 	d, err := Read("boats.html", []byte(page))
@@ -121,7 +122,11 @@ Chapter 2. Boats > 2.2. Who steers them?|Summer: The captain.
 Winter: Nobody.
 Chapter 2. Boats > 2.3. Where are they kept? > In summer|At the pier.
 Chapter 2. Boats > 2.4. Are they safe? > Do they float?|Yes.
-Chapter 2. Boats > 2.4. Are they safe?|See also the rules.`
+Chapter 2. Boats > 2.4. Are they safe?|See also the rules.
+
+Boats do not sail in a storm, whoever asks and however often, and nobody is taken along in secret.
+
+No links here.`
 	if got := said(d); got != want {
 		t.Errorf("got\n%s\nwant\n%s", got, want)
 	}

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-var numbering = regexp.MustCompile(`^(?:(?i:chapter|section|part|appendix)\s+)?(?:\d+(?:\.\d+)*[.):]?|[A-Z]\d*[.)]|[IVX]+\.)\s+`)
+var numbering = regexp.MustCompile(`^(?:(?i:chapter|section|part|appendix|step)\s+)?(?:\d+(?:\.\d+)*[.):]?|[A-Z]\d*[.)]|[IVX]+\.)\s+`)
 
 // mostNumber is where a heading's number has begun to be seen, in bytes.
 const mostNumber = 16

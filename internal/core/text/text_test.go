@@ -147,7 +147,7 @@ func TestMisspeltWordsAreMended(t *testing.T) {
 
 func TestHeadingsLoseTheirNumbers(t *testing.T) {
 	for heading, want := range map[string]string{
-		"3.2. Paying": "Paying", "Chapter 3. Paying": "Paying", "IV. Paying": "Paying", "G12. Paying": "Paying", "2) Paying": "Paying",
+		"3.2. Paying": "Paying", "Chapter 3. Paying": "Paying", "IV. Paying": "Paying", "G12. Paying": "Paying", "Step 3: Paying": "Paying", "2) Paying": "Paying",
 		"Part 2 Paying": "Paying", "3D printing": "3D printing", "A bicycle": "A bicycle", "I am lost": "I am lost", "24": "24",
 	} {
 		if got := Unnumbered(heading); got != want {
