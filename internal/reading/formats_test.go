@@ -3,6 +3,7 @@ package reading
 import (
 	"archive/zip"
 	"bytes"
+	"compress/zlib"
 	"fmt"
 	"strings"
 	"testing"
@@ -58,7 +59,10 @@ func workbook(t testing.TB, rows [][]string) []byte {
 }
 
 // pdfOf makes a PDF of pages, each the operators of its content.
-func pdfOf(pages ...string) []byte {
+func pdfOf(pages ...string) []byte { return pdfWith("", pages...) }
+
+// pdfWith makes one whose streams have a filter.
+func pdfWith(filter string, pages ...string) []byte {
 	var b bytes.Buffer
 	var at []int
 	object := func(body string) {
@@ -75,7 +79,7 @@ func pdfOf(pages ...string) []byte {
 	object("<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica /Encoding /WinAnsiEncoding /FirstChar 32 /LastChar 126 /Widths [" + strings.Repeat("500 ", 95) + "] >>")
 	for i, page := range pages {
 		object(fmt.Sprintf("<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents %d 0 R /Resources << /Font << /F1 3 0 R >> >> >>", 5+2*i))
-		object(fmt.Sprintf("<< /Length %d >>\nstream\n%s\nendstream", len(page), page))
+		object(fmt.Sprintf("<< %s /Length %d >>\nstream\n%s\nendstream", filter, len(page), page))
 	}
 	start := b.Len()
 	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(at)+1)
@@ -147,6 +151,20 @@ func TestEveryKindOfFileIsRead(t *testing.T) {
 	}
 }
 
+// packedPDF is a PDF whose one page has packed operators.
+func packedPDF(t testing.TB, operators string) []byte {
+	t.Helper()
+	var packed bytes.Buffer
+	w := zlib.NewWriter(&packed)
+	if _, err := w.Write([]byte(operators)); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return pdfWith("/Filter /FlateDecode", packed.String())
+}
+
 // bomb is a ZIP whose one file unpacks to more than is read.
 func bomb(t testing.TB, name string) []byte {
 	return zipped(t, map[string]string{name: strings.Repeat(" ", mostText+1)})
@@ -165,6 +183,7 @@ func TestBadFilesSayWhy(t *testing.T) {
 		{"broken.pdf", []byte("%PDF-1.4 nothing more"), "damaged"},
 		{"broken.docx", []byte("PK nothing more"), "not a Word document"},
 		{"bomb.docx", bomb(t, "word/document.xml"), "unpacks to more"},
+		{"bomb.pdf", packedPDF(t, strings.Repeat("1 ", mostOperators)), "unpacks to more"},
 		{"bomb.zip", bomb(t, "a.txt"), "unpacks to more"},
 		{"picture.html", []byte("\x89PNG\r\n\x1a\n0000"), "image/png"},
 		{"torn.docx", zipped(t, map[string]string{"word/document.xml": "<w:p><w:t>a"}), "damaged"},

@@ -42,7 +42,10 @@ func readPDF(_ string, content []byte) (knowledge.Document, error) {
 	total := 0
 	var sizes []float64
 	for n := 1; n <= file.NumPage(); n++ {
-		lines := linesOf(file.Page(n), fonts)
+		lines, err := linesOf(file.Page(n), fonts)
+		if err != nil {
+			return knowledge.Document{}, err
+		}
 		for _, l := range lines {
 			total += len(l.words)
 			sizes = append(sizes, l.size)
@@ -128,8 +131,11 @@ func headingLevel(times float64) int {
 const gap = 0.13
 
 // linesOf puts the pieces of text of a page together into lines, from the top.
-func linesOf(page pdf.Page, fonts map[string]*font) []line {
-	pieces := piecesOf(page, fonts)
+func linesOf(page pdf.Page, fonts map[string]*font) ([]line, error) {
+	pieces, err := piecesOf(page, fonts)
+	if err != nil {
+		return nil, err
+	}
 	slices.SortStableFunc(pieces, func(a, b piece) int {
 		switch {
 		case a.y-b.y > 2:
@@ -165,7 +171,7 @@ func linesOf(page pdf.Page, fonts map[string]*font) []line {
 		last = p
 	}
 	flush()
-	return lines
+	return lines, nil
 }
 
 // furniture is how many lines at the top and at the bottom of a page may be there on

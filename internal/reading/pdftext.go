@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"io"
 	"math"
 	"strings"
 	"unicode"
@@ -31,7 +32,10 @@ type font struct {
 const mostWidths = 1 << 16
 
 func newFont(f pdf.Font) *font {
-	made := &font{decode: f.Encoder().Decode, first: f.FirstChar(), widths: f.Widths(), usual: f.V.Key("FontDescriptor").Key("MissingWidth").Float64()}
+	made := &font{decode: func(raw string) string { return raw }, first: f.FirstChar(), widths: f.Widths(), usual: f.V.Key("FontDescriptor").Key("MissingWidth").Float64()}
+	if fits(f.V.Key("ToUnicode")) {
+		made.decode = f.Encoder().Decode
+	}
 	if f.V.Key("Subtype").Name() != "Type0" {
 		return made
 	}
@@ -240,13 +244,46 @@ func letter(r rune) rune {
 // ligatures are letters that are set as one.
 var ligatures = strings.NewReplacer("ﬀ", "ff", "ﬁ", "fi", "ﬂ", "fl", "ﬃ", "ffi", "ﬄ", "ffl", "ﬅ", "st", "ﬆ", "st")
 
-// piecesOf returns the text of a page.
-func piecesOf(page pdf.Page, fonts map[string]*font) []piece {
+// mostOperators is how long the operators of a page, and the table of a font's
+// letters, may be once they are unpacked, in bytes. The library reads them to their
+// end, and a small file may unpack to much.
+const mostOperators = 16 << 20
+
+// fits reports whether a stream, or a list of streams one after another, unpacks to
+// no more than mostOperators.
+func fits(v pdf.Value) bool {
+	streams := []pdf.Value{v}
+	if v.Kind() == pdf.Array {
+		streams = nil
+		for i := range v.Len() {
+			streams = append(streams, v.Index(i))
+		}
+	}
+	left := int64(mostOperators)
+	for _, stream := range streams {
+		if stream.Kind() != pdf.Stream {
+			continue
+		}
+		r := stream.Reader()
+		n, _ := io.CopyN(io.Discard, r, left+1) // what is damaged is met again when it is read
+		_ = r.Close()
+		if left -= n; left < 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// piecesOf returns the text of a page; errBomb if it unpacks to too much.
+func piecesOf(page pdf.Page, fonts map[string]*font) ([]piece, error) {
 	contents := page.V.Key("Contents")
 	if page.V.IsNull() || contents.IsNull() {
-		return nil
+		return nil, nil
+	}
+	if !fits(contents) {
+		return nil, errBomb
 	}
 	t := &typesetter{page: page, fonts: fonts, here: map[string]*font{}, stretch: 1, place: shift(0, 0), text: shift(0, 0), line: shift(0, 0)}
 	pdf.Interpret(contents, t.do)
-	return t.pieces
+	return t.pieces, nil
 }
