@@ -75,10 +75,13 @@ func (a *Analyzer) Terms(s string) []Term {
 	words := Words(s)
 	terms := make([]Term, len(words))
 	for i, w := range words {
-		terms[i] = Term{Word: w.Folded, Stem: a.Stem(w.Folded), Stop: a.IsStop(s[w.Start:w.End], w.Folded), Light: a.English() && lightWords[w.Folded], Start: w.Start, End: w.End}
+		terms[i] = Term{Word: w.Folded, Stem: a.Stem(w.Folded), Stop: a.IsStop(s[w.Start:w.End], w.Folded), Light: a.English() && (lightWords[w.Folded] || isLetter(w.Folded)), Start: w.Start, End: w.End}
 	}
 	return terms
 }
+
+// isLetter reports whether a word is a single letter, as in "e-bike".
+func isLetter(folded string) bool { return len(folded) == 1 && folded[0] >= 'a' && folded[0] <= 'z' }
 
 // Stem returns the term of one folded word.
 func (a *Analyzer) Stem(folded string) string {
