@@ -136,6 +136,40 @@ func TestTheFirstCutKeepsTheNearest(t *testing.T) {
 	}
 }
 
+// Segments of any size beside one another are searched by meaning: few passages,
+// compared exactly, and many, by their signs.
+func TestSegmentsOfAllSizesAreSearchedByMeaning(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 12))
+	question := unit(r, nil, 1)
+	made := 0
+	some := func(n int) (list []Passage) {
+		for i := range n {
+			vector := unit(r, nil, 1)
+			if i == n/2 {
+				vector = unit(r, question, 0.03)
+			}
+			made++
+			list = append(list, Passage{ID: fmt.Sprint(n, " of ", made), Text: "x", Views: []Code{Pack(vector), Pack(unit(r, nil, 1))}})
+		}
+		return list
+	}
+	for _, sizes := range [][]int{{1}, {299}, {301}, {299, 301}, {2_000, 290, 1}, {2_000, 3_000, 310, 40}, {150, 160, 170, 180, 190}} {
+		ix := Build(english, nil)
+		for _, n := range sizes {
+			ix = ix.Change(nil, some(n))
+		}
+		hits := ix.ByMeaning(NewMeaning(question), Scope{}, len(sizes))
+		if len(hits) != len(sizes) {
+			t.Errorf("%v: %d are found", sizes, len(hits))
+		}
+		for _, h := range hits {
+			if like := NewMeaning(question).Likeness(h); like.Heading < 0.6 {
+				t.Errorf("%v: %s is like the question by %.2f", sizes, h.ID, like.Heading)
+			}
+		}
+	}
+}
+
 // A gist has the signs that most views have; where as many have the one as the
 // other, either will do.
 func TestAGistIsWhatMostViewsHave(t *testing.T) {

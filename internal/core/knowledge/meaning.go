@@ -71,9 +71,9 @@ func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
 }
 
 // near returns the n views whose signs have the most in common with the target's,
-// of the passages whose gists do; of few views, all.
+// of the passages whose gists do; all where there are few.
 func (s *segment) near(t *target, n int) []int32 {
-	if views := len(s.of); views <= n {
+	if views := len(s.of); views <= n || len(s.signs) == 0 {
 		all := make([]int32, views)
 		for i := range all {
 			all[i] = int32(i)
