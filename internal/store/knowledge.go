@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -208,15 +209,25 @@ func (s *Store) passages(ctx context.Context, query, model string, args ...any) 
 		if made == model {
 			p.Views = knowledge.Codes(views)
 		}
-		if !bytes.Equal(trail, []byte("[]")) {
-			if err := json.Unmarshal(trail, &p.Trail); err != nil {
-				return err
-			}
-		}
+		var err error
+		p.Trail, err = trailOf(trail)
 		list = append(list, p)
-		return nil
+		return err
 	})
 	return list, err
+}
+
+// trailOf reads a JSON list of headings. Most hold nothing that is escaped, and are
+// only taken apart.
+func trailOf(raw []byte) (trail []string, err error) {
+	switch {
+	case bytes.Equal(raw, []byte("[]")):
+		return nil, nil
+	case len(raw) > 4 && bytes.HasPrefix(raw, []byte(`["`)) && bytes.HasSuffix(raw, []byte(`"]`)) && bytes.IndexByte(raw, '\\') < 0:
+		return strings.Split(string(raw[2:len(raw)-2]), `","`), nil
+	}
+	err = json.Unmarshal(raw, &trail)
+	return trail, err
 }
 
 // PassagesWithout returns passages whose vectors a model has not made yet, at

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -223,5 +224,21 @@ func TestAnOlderFileIsUpgraded(t *testing.T) {
 	}
 	if _, err := os.Stat(path + ".before-2"); err != nil {
 		t.Errorf("no copy was made: %v", err)
+	}
+}
+
+func TestTrailsAreReadAsTheyWereKept(t *testing.T) {
+	for _, trail := range [][]string{nil, {"Fares"}, {"Fares", "Paying, and how"}, {`Say "a","b"`, "x"}, {"", "Ümläut <b>"}, {`back\slash`, `","`}, {"a\nb"}} {
+		kept := asJSON(trail)
+		if trail == nil {
+			kept = "[]"
+		}
+		got, err := trailOf([]byte(kept))
+		if err != nil || !slices.Equal(got, trail) {
+			t.Errorf("%q was kept as %s and came back as %q, %v", trail, kept, got, err)
+		}
+	}
+	if _, err := trailOf([]byte(`["torn`)); err == nil {
+		t.Error("a torn trail was taken")
 	}
 }
