@@ -64,16 +64,16 @@ func readPDF(_ string, content []byte) (knowledge.Document, error) {
 	slices.Sort(sizes)
 	body := sizes[len(sizes)/2]
 	var o outline
-	paragraph := ""
+	var paragraph, heading []byte
+	level := 0
 	flush := func() {
-		o.paragraph(paragraph, false)
-		paragraph = ""
+		o.paragraph(string(paragraph), false)
+		paragraph = paragraph[:0]
 	}
-	heading, level := "", 0
 	endHeading := func() {
-		if heading != "" {
-			o.heading(level, heading)
-			heading = ""
+		if len(heading) > 0 {
+			o.heading(level, string(heading))
+			heading = heading[:0]
 		}
 	}
 	for _, lines := range pages {
@@ -82,11 +82,11 @@ func readPDF(_ string, content []byte) (knowledge.Document, error) {
 			if l.size > 1.15*body && len(l.words) < 120 {
 				flush()
 				// A heading that goes on in the next line is one.
-				if heading != "" && math.Abs(lines[i-1].size-l.size) < 0.1 && lines[i-1].y-l.y < 2*l.size {
+				if len(heading) > 0 && math.Abs(lines[i-1].size-l.size) < 0.1 && lines[i-1].y-l.y < 2*l.size {
 					heading = joinLine(heading, l.words)
 				} else {
 					endHeading()
-					heading, level = l.words, headingLevel(l.size/body)
+					heading, level = joinLine(heading, l.words), headingLevel(l.size/body)
 				}
 				continue
 			}
@@ -105,14 +105,15 @@ func readPDF(_ string, content []byte) (knowledge.Document, error) {
 }
 
 // joinLine puts a line behind another; a word that was divided becomes one again.
-func joinLine(s, next string) string {
+func joinLine(s []byte, next string) []byte {
 	switch {
-	case s == "":
-		return next
-	case strings.HasSuffix(s, "-"):
-		return strings.TrimSuffix(s, "-") + next
+	case len(s) == 0:
+	case s[len(s)-1] == '-':
+		s = s[:len(s)-1]
+	default:
+		s = append(s, ' ')
 	}
-	return s + " " + next
+	return append(s, next...)
 }
 
 // headingLevel ranks headings by how much larger than the body they are.

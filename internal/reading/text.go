@@ -13,7 +13,6 @@ import (
 type block struct {
 	lines  []string // trimmed
 	indent int      // of the first line, in columns
-	level  int      // of the heading that it is; 0: none
 }
 
 // The levels of headings in plain text that are not numbered: a title, one that

@@ -142,7 +142,7 @@ const passageColumns = `p.id, p.page_id, p.trail, p.question, p.text, p.position
 // Passages returns the passages of a source in order. Vectors that another model
 // made are left out.
 func (s *Store) Passages(ctx context.Context, sourceID, model string) ([]knowledge.Passage, error) {
-	list, err := s.passages(ctx, `SELECT `+passageColumns+` WHERE p.source_id = ?`, model, sourceID)
+	list, err := s.passages(ctx, model, ` WHERE p.source_id = ?`, []any{sourceID}, ` WHERE g.source_id = ?`, sourceID)
 	slices.SortFunc(list, func(a, b knowledge.Passage) int {
 		return cmp.Or(cmp.Compare(a.Address, b.Address), cmp.Compare(a.Position, b.Position))
 	})
@@ -165,7 +165,7 @@ func (s *Store) AllPassages(ctx context.Context, model string, use func([]knowle
 	for i := range failed {
 		reading.Go(func() {
 			var part []knowledge.Passage
-			if part, failed[i] = s.passages(ctx, `SELECT `+passageColumns+` WHERE p.rowid > ? AND p.rowid <= ?`, model, ends[i], ends[i+1]); failed[i] == nil {
+			if part, failed[i] = s.passages(ctx, model, ` WHERE p.rowid > ? AND p.rowid <= ?`, []any{ends[i], ends[i+1]}, ""); failed[i] == nil {
 				use(part)
 			}
 		})
@@ -177,11 +177,11 @@ func (s *Store) AllPassages(ctx context.Context, model string, use func([]knowle
 // muchKnowledge is how many passages are worth reading on two connections.
 const muchKnowledge = 4_000
 
-// passages reads passages; of what they share with others of their page there is
-// one copy.
-func (s *Store) passages(ctx context.Context, query, model string, args ...any) (list []knowledge.Passage, err error) {
+// passages reads the passages that a condition chooses, and before them the pages
+// that they may stand on: of what passages of a page share there is one copy.
+func (s *Store) passages(ctx context.Context, model, where string, args []any, onPages string, pageArgs ...any) (list []knowledge.Passage, err error) {
 	pages := map[string]knowledge.Passage{}
-	if err := s.reader.rows(ctx, `SELECT g.id, s.id, s.name, g.title, g.address, g.read_at, s.valid_from, s.valid_until FROM page g JOIN source s ON s.id = g.source_id`, nil, func(scan func(...any) error) error {
+	if err := s.reader.rows(ctx, `SELECT g.id, s.id, s.name, g.title, g.address, g.read_at, s.valid_from, s.valid_until FROM page g JOIN source s ON s.id = g.source_id`+onPages, pageArgs, func(scan func(...any) error) error {
 		var id string
 		var p knowledge.Passage
 		var at int64
@@ -193,7 +193,7 @@ func (s *Store) passages(ctx context.Context, query, model string, args ...any) 
 	}); err != nil {
 		return nil, err
 	}
-	err = s.reader.rows(ctx, query, args, func(scan func(...any) error) error {
+	err = s.reader.rows(ctx, `SELECT `+passageColumns+where, args, func(scan func(...any) error) error {
 		var id, question, words, made string
 		var position int
 		var page, trail sql.RawBytes
@@ -233,7 +233,7 @@ func trailOf(raw []byte) (trail []string, err error) {
 // PassagesWithout returns passages whose vectors a model has not made yet, at
 // most limit.
 func (s *Store) PassagesWithout(ctx context.Context, model string, limit int) ([]knowledge.Passage, error) {
-	return s.passages(ctx, `SELECT `+passageColumns+` WHERE p.model <> ? LIMIT ?`, model, model, limit)
+	return s.passages(ctx, model, ` WHERE p.model <> ? LIMIT ?`, []any{model, limit}, ` WHERE g.id IN (SELECT page_id FROM passage WHERE model <> ? LIMIT ?)`, model, limit)
 }
 
 // PutViews keeps the vectors of passages. Those of passages that are gone are

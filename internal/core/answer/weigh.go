@@ -362,36 +362,28 @@ func (f *fact) in(s string) bool {
 	return slices.ContainsFunc(f.phrases, func(phrase string) bool { return strings.Contains(s, phrase) })
 }
 
-func wordSet(words string) map[string]bool {
-	set := map[string]bool{}
-	for _, w := range strings.Fields(words) {
-		set[w] = true
-	}
-	return set
-}
-
 var facts = []fact{
 	{
 		asked:   regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare)\b`),
 		number:  regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)`),
-		words:   wordSet("free included half"),
+		words:   text.Set("free included half"),
 		phrases: []string{"no charge", "No charge", "no extra", "costs nothing", "cost nothing"},
 	},
 	{
 		asked: regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon))\b`),
-		words: wordSet(`second seconds minute minutes hour hours day days week weeks month months year years daily hourly once twice morning noon evening night
+		words: text.Set(`second seconds minute minutes hour hours day days week weeks month months year years daily hourly once twice morning noon evening night
 			always never anytime one two three four five six seven eight nine ten eleven twelve after before until during every`),
 		phrases: []string{"any time"},
 	},
 	{
 		asked:   regexp.MustCompile(`(?i)\bhow (?:big|large|far|high|deep|heavy|wide|tall|small)\b`),
 		number:  regexp.MustCompile(`(?i)\d[\d.,]*\s?(?:%|m\b|cm\b|mm\b|km\b|kg\b|g\b|kB|MB|GB|TB|kilo|mega|giga|gram|metre|meter|mile|inch|feet|foot|litre|liter|pixel|tonne|ton|byte|centi|milli|dots)`),
-		words:   wordSet("unlimited"),
+		words:   text.Set("unlimited"),
 		phrases: []string{"any size", "Any size", "no limit", "No limit"},
 	},
 	{
 		asked:   regexp.MustCompile(`(?i)\bhow (?:many|old)\b`),
-		words:   wordSet("no none one two three four five six seven eight nine ten twelve hundred thousand several unlimited"),
+		words:   text.Set("no none one two three four five six seven eight nine ten twelve hundred thousand several unlimited"),
 		phrases: []string{"any number", "Any number"},
 	},
 }

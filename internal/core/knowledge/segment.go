@@ -174,8 +174,7 @@ func (s *segment) takeViews() {
 }
 
 // gist appends the signs that most of some views have: their signs, words of 64
-// each, are counted in planes of bits. A view with none of its own has the signs
-// of 0.
+// each, are counted in planes of bits. Of no views there are none.
 func gist(signs []uint64, words int, into []uint64) []uint64 {
 	views := len(signs) / max(words, 1)
 	// Counts begin so high that the top plane is set from one more than half on.

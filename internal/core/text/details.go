@@ -109,10 +109,10 @@ func isCapital(word string) bool {
 }
 
 // introductions are the words that every way of giving one's name holds one of.
-var introductions = set(`name names am im this call here`)
+var introductions = Set(`name names am im this call here`)
 
 // notNames are the words that follow "I'm" or "this is" without being a name.
-var notNames = set(`afraid angry annoyed at awful back coming confused curious deaf delighted disabled
+var notNames = Set(`afraid angry annoyed at awful back coming confused curious deaf delighted disabled
 disappointed disgusted done driving early fed fine furious getting glad going good great happy having here
 hoping hungry in interested just late leaving looking lost mad new not off on planning pleased pregnant
 ready really ridiculous sad sick so sorry still stranded stuck sure taking terrible thinking tired travelling

@@ -7,7 +7,7 @@ import (
 )
 
 // abbreviations end in a full stop that ends no sentence.
-var abbreviations = set(`mr mrs ms dr st no approx e.g i.e etc vs tel incl max min p.m a.m`)
+var abbreviations = Set(`mr mrs ms dr st no approx e.g i.e etc vs tel incl max min p.m a.m`)
 
 // A Span is a part of a text by byte offsets.
 type Span struct{ Start, End int }

@@ -170,7 +170,8 @@ func LanguageOf(s string) (code string) {
 // IsCommon reports whether a folded word of English says little by itself.
 func IsCommon(folded string) bool { return stopWords[folded] || lightWords[folded] }
 
-func set(words string) map[string]bool {
+// Set returns the words of a list, parted by white space.
+func Set(words string) map[string]bool {
 	m := map[string]bool{}
 	for _, w := range strings.Fields(words) {
 		m[w] = true
@@ -179,7 +180,7 @@ func set(words string) map[string]bool {
 }
 
 var (
-	stopWords = set(`a about after again all also am an and any anybody anyone anything are arent as at
+	stopWords = Set(`a about after again all also am an and any anybody anyone anything are arent as at
 be because been before being but by can cannot cant could couldnt did didnt do does doesnt doing dont
 each else even ever every for from further had has have havent having he hello her here hers hey hi him his how
 hows i id if ill im in into is isnt it its itself ive just kindly me might more most much must my myself
@@ -188,7 +189,7 @@ she should so some somebody someone something such than thank thanks that thats 
 these they theyre this those through to too u under until up us very was wasnt we well were werent what whats
 when whens where wheres which while who whom whos whose why will with without wont would wouldnt yes yet you
 your youre yours`)
-	lightWords = set(`able across allow allowed along already around ask away bring bringing bit come currently do exactly find get
+	lightWords = Set(`able across allow allowed along already around ask away bring bringing bit come currently do exactly find get
 getting give go going happen happens i information kind know like long look little looking make many maybe mean need
 needed normally onto point possible possibly put question quite rather really sort still take taken takes taking tell thing think
 try use used using usually want wanted way work works`)
