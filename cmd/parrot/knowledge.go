@@ -39,7 +39,7 @@ func knowledge(c *call) error {
 	}
 	action, rest := c.args[0], c.args[1:]
 	needs := map[string]bool{"add": true, "show": true, "search": true, "remove": true, "quiz": true}
-	if needs[action] && len(rest) == 0 {
+	if needs[action] && strings.TrimSpace(strings.Join(rest, "")) == "" {
 		return usage("parrot knowledge %s needs a name, a file or a question", action)
 	}
 	if f.data != "" {

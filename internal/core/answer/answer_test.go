@@ -47,17 +47,18 @@ func finder(t *testing.T, passages []knowledge.Passage) Finder {
 
 func TestMessagesAreSplitIntoWhatTheyAsk(t *testing.T) {
 	for message, want := range map[string]string{
-		"Hi there! Can I bring my dog?":                            "greeting|question: Can I bring my dog?",
-		"how much is a single and can I take my bike":              "question: how much is a single?|question: can I take my bike",
-		"Thanks so much!":                                          "thanks",
-		"ok thanks, bye":                                           "farewell",
-		"are you a robot?":                                         "about the bot",
-		"My bag is gone. What can I do?":                           "statement: My bag is gone.|question: What can I do?",
-		"I'd like to know when the office opens":                   "question: I'd like to know when the office opens",
-		"Do you take cards and vouchers?":                          "question: Do you take cards and vouchers?",
-		"See you later!":                                           "farewell",
-		"Is there food?  Also, is there a toilet":                  "question: Is there food?|question: Also, is there a toilet",
-		"I paid twice; how do I get my money back? It was £12.40.": "question: I paid twice; how do I get my money back?|statement: It was £12.40.",
+		"Hi there! Can I bring my dog?":                             "greeting|question: Can I bring my dog?",
+		"how much is a single and can I take my bike":               "question: how much is a single?|question: can I take my bike",
+		"Thanks so much!":                                           "thanks",
+		"ok thanks, bye":                                            "farewell",
+		"are you a robot?":                                          "about the bot",
+		"My bag is gone. What can I do?":                            "statement: My bag is gone.|question: What can I do?",
+		"I'd like to know when the office opens":                    "question: I'd like to know when the office opens",
+		"Do you take cards and vouchers?":                           "question: Do you take cards and vouchers?",
+		"i lost my hat. when does the office open at 6 p.m. or so?": "statement: i lost my hat.|question: when does the office open at 6 p.m. or so?",
+		"See you later!":                                            "farewell",
+		"Is there food?  Also, is there a toilet":                   "question: Is there food?|question: Also, is there a toilet",
+		"I paid twice; how do I get my money back? It was £12.40.":  "question: I paid twice; how do I get my money back?|statement: It was £12.40.",
 	} {
 		var got []string
 		for _, p := range Split(message) {
@@ -150,6 +151,14 @@ func TestAFollowUpTakesTheQuestionBefore(t *testing.T) {
 	replies := f.Answer("And for dogs?", "What does it cost to take a bicycle?", 0, 0)
 	if len(replies) != 1 || !strings.HasPrefix(replies[0].Words, "Dogs travel free") {
 		t.Errorf("it says %q", words(replies))
+	}
+	for question, want := range map[string]bool{
+		"And for dogs?": true, "what about Sundays": true, "and when?": true, "And how much is it?": true, "also, is that free?": true,
+		"Also when does the office open?": false, "and can i bring a bicycle": false, "When does it open?": false, "dogs?": false,
+	} {
+		if got := isFollowUp(question); got != want {
+			t.Errorf("%q follows on the question before: %v", question, got)
+		}
 	}
 }
 

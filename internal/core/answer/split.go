@@ -43,7 +43,7 @@ var (
 // two parts.
 func Split(message string) []Part {
 	var parts []Part
-	for _, span := range text.Sentences(message) {
+	for _, span := range text.Typed(message) {
 		s := text.Squeeze(message[span.Start:span.End])
 		if rest := greeting.ReplaceAllString(s, ""); rest != s {
 			parts = append(parts, Part{strings.TrimSpace(s[:len(s)-len(rest)]), Greeting})

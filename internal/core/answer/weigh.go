@@ -402,8 +402,16 @@ func factWanted(question string) (*fact, text.Span) {
 
 var followUp = regexp.MustCompile(`(?i)^(?:and what about|what about|how about|and for|and|also)\b\s*`)
 
-// isFollowUp reports whether a question needs the one before it: it starts with
-// "and", "what about", or holds next to nothing of its own.
+// pointing words stand for what was said before.
+var pointing = regexp.MustCompile(`(?i)\b(?:it|its|they|them|their|that|those|this|these|there|one|ones|then)\b`)
+
+// isFollowUp reports whether a question needs the one before it: it is short and
+// begins with "and", "what about", and is no whole question by itself, as "and when
+// does the office open?" is.
 func isFollowUp(question string) bool {
-	return followUp.MatchString(question) && len(text.Words(question)) <= 6
+	rest := followUp.ReplaceAllString(question, "")
+	if rest == question || len(text.Words(question)) > 6 {
+		return false
+	}
+	return !asks.MatchString(rest) || len(text.Words(rest)) < 4 || pointing.MatchString(rest)
 }

@@ -14,7 +14,12 @@ type Span struct{ Start, End int }
 
 // Sentences splits s into its sentences, trimmed, in order. A line break ends a
 // sentence too: lists and table rows stand on lines of their own.
-func Sentences(s string) []Span {
+func Sentences(s string) []Span { return sentences(s, false) }
+
+// Typed splits what somebody typed, where a sentence may begin with a small letter.
+func Typed(s string) []Span { return sentences(s, true) }
+
+func sentences(s string, typed bool) []Span {
 	var spans []Span
 	start := 0
 	add := func(end int) {
@@ -39,7 +44,7 @@ func Sentences(s string) []Span {
 			for end < len(s) && strings.IndexByte(`.!?)"'`, s[end]) >= 0 {
 				end++
 			}
-			if end == len(s) || (isSpace(s[end]) && !(s[i] == '.' && midSentence(s[start:i], s[end:]))) {
+			if end == len(s) || (isSpace(s[end]) && !(s[i] == '.' && midSentence(s[start:i], s[end:], typed))) {
 				add(end)
 				i = end - 1
 			}
@@ -50,14 +55,15 @@ func Sentences(s string) []Span {
 }
 
 // midSentence reports whether a full stop after before goes on in after: it
-// closes an abbreviation or an initial, or a small letter follows.
-func midSentence(before, after string) bool {
+// closes an abbreviation or an initial, or a small letter follows in what is not
+// typed.
+func midSentence(before, after string, typed bool) bool {
 	last := before[strings.LastIndexFunc(before, unicode.IsSpace)+1:]
 	if abbreviations[strings.ToLower(strings.Trim(last, "("))] || utf8.RuneCountInString(last) == 1 && unicode.IsUpper(rune(last[0])) {
 		return true
 	}
 	r, _ := utf8.DecodeRuneInString(strings.TrimLeft(after, " \t"))
-	return unicode.IsLower(r)
+	return !typed && unicode.IsLower(r)
 }
 
 func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\r' }
