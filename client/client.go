@@ -163,6 +163,16 @@ func (c *Client) Close(ctx context.Context, id string) (conversation Conversatio
 	return conversation, c.send(ctx, http.MethodPost, "/conversations/"+url.PathEscape(id)+"/close", nil, struct{}{}, &conversation)
 }
 
+// Approve sends a held reply of a bot, with other words unless they are "".
+func (c *Client) Approve(ctx context.Context, message, text string) (m Message, err error) {
+	return m, c.send(ctx, http.MethodPost, "/messages/"+url.PathEscape(message)+"/approve", nil, Approval{text}, &m)
+}
+
+// Reject withdraws a held reply, for a reason ("" for none).
+func (c *Client) Reject(ctx context.Context, message, why string) (m Message, err error) {
+	return m, c.send(ctx, http.MethodPost, "/messages/"+url.PathEscape(message)+"/reject", nil, Rejection{why}, &m)
+}
+
 // Turn returns how one turn was decided.
 func (c *Client) Turn(ctx context.Context, id string) (t Turn, err error) {
 	return t, c.get(ctx, "/turns/"+url.PathEscape(id), &t)
@@ -215,8 +225,22 @@ func (c *Client) Search(ctx context.Context, question, bot string) (found Found,
 	return found, c.get(ctx, "/knowledge/search?"+url.Values{"q": {question}, "bot": {bot}}.Encode(), &found)
 }
 
-// Documents returns the documents of a kind: bots, channels, connections, tools,
-// sheets, settings.
+// Kinds returns the kinds of documents.
+func (c *Client) Kinds(ctx context.Context) (page DocumentKindPage, err error) {
+	return page, c.get(ctx, "/documents", &page)
+}
+
+// Schema writes the JSON Schema of a kind of documents.
+func (c *Client) Schema(ctx context.Context, kind string, w io.Writer) error {
+	return c.get(ctx, "/schemas/"+url.PathEscape(kind), w)
+}
+
+// RemoveDocument removes a document that no other refers to.
+func (c *Client) RemoveDocument(ctx context.Context, kind, name string) error {
+	return c.do(ctx, http.MethodDelete, "/api/v1/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name), nil, nil, nil)
+}
+
+// Documents returns the documents of a kind, which is given in the plural.
 func (c *Client) Documents(ctx context.Context, kind string) (page DocumentPage, err error) {
 	return page, c.get(ctx, "/documents/"+url.PathEscape(kind), &page)
 }
@@ -273,4 +297,19 @@ func (c *Client) SheetCSV(ctx context.Context, sheet string, w io.Writer) error 
 // Contacts returns the newest contacts.
 func (c *Client) Contacts(ctx context.Context) (page ContactPage, err error) {
 	return page, c.get(ctx, "/contacts", &page)
+}
+
+// Contact returns one contact.
+func (c *Client) Contact(ctx context.Context, id string) (contact Contact, err error) {
+	return contact, c.get(ctx, "/contacts/"+url.PathEscape(id), &contact)
+}
+
+// ChangeContact changes what is known of a contact, the stage and the tags.
+func (c *Client) ChangeContact(ctx context.Context, id string, change ContactChange) (contact Contact, err error) {
+	return contact, c.send(ctx, http.MethodPatch, "/contacts/"+url.PathEscape(id), nil, change, &contact)
+}
+
+// Declared returns the fields, stages and tags that the settings declare.
+func (c *Client) Declared(ctx context.Context) (d Declared, err error) {
+	return d, c.get(ctx, "/fields", &d)
 }

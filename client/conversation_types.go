@@ -8,12 +8,14 @@ type Conversation struct {
 	Channel      string     `json:"channel" required:"true"`
 	Address      string     `json:"address" required:"true" description:"The contact's handle on the channel."`
 	Contact      string     `json:"contact" required:"true" description:"The contact's id."`
-	Name         string     `json:"name,omitempty" description:"The contact's name, if it is known."`
+	Who          string     `json:"who" required:"true" description:"The contact for people: the name, or a handle that says something, or a visitor."`
 	Bot          string     `json:"bot" required:"true"`
 	Lead         string     `json:"lead" required:"true" enum:"bot,waiting,person,closed"`
 	Assignee     string     `json:"assignee,omitempty"`
 	Priority     string     `json:"priority" required:"true" enum:"normal,high"`
-	Reason       string     `json:"reason,omitempty" description:"Why it was escalated."`
+	Reason       string     `json:"reason,omitempty" description:"Why a person is waited for."`
+	Because      string     `json:"because,omitempty" description:"The reason in words for people."`
+	Outcome      string     `json:"outcome,omitempty" enum:"bot,person,left,unknown" description:"How a closed conversation ended."`
 	Summary      *Summary   `json:"summary,omitempty"`
 	Preview      string     `json:"preview" required:"true"`
 	OpenedAt     time.Time  `json:"opened_at" required:"true"`
@@ -27,17 +29,20 @@ type Summary struct {
 	Asked    []string `json:"asked" description:"Questions that the bot answered."`
 	Open     []string `json:"open" description:"Questions without an answer."`
 	Mood     string   `json:"mood" required:"true"`
-	Details  []string `json:"details"`
+	Memory   []string `json:"memory" description:"What was known of the contact."`
 	LastSaid string   `json:"last_said" required:"true"`
 }
 
-// Fact is what is known of a contact.
+// Fact is the value of a field of a contact.
 type Fact struct {
-	Detail   string    `json:"detail" required:"true"`
-	Value    string    `json:"value" required:"true"`
-	Verified bool      `json:"verified" required:"true"`
-	Message  string    `json:"message" required:"true" description:"The message it was learnt from."`
-	LearntAt time.Time `json:"learnt_at" required:"true"`
+	Field      string    `json:"field" required:"true"`
+	Label      string    `json:"label" required:"true" description:"The field's name for people."`
+	Value      string    `json:"value" required:"true"`
+	Sensitive  bool      `json:"sensitive,omitempty"`
+	Verified   bool      `json:"verified" required:"true"`
+	VerifiedBy string    `json:"verified_by,omitempty" description:"The channel or person that vouches for it."`
+	Message    string    `json:"message,omitempty" description:"The message it was learnt from."`
+	LearntAt   time.Time `json:"learnt_at" required:"true"`
 }
 
 // ConversationPage is one page of conversations.
@@ -52,11 +57,28 @@ type Message struct {
 	Position  int        `json:"position" required:"true"`
 	Author    string     `json:"author" required:"true" enum:"customer,bot,person,automated,event"`
 	Name      string     `json:"name,omitempty"`
-	Text      string     `json:"text" required:"true"`
+	Parts     []Part     `json:"parts" required:"true"`
+	Text      string     `json:"text" required:"true" description:"Of all parts."`
 	Turn      string     `json:"turn,omitempty" description:"The turn that decided on it or made it."`
 	Citations []Citation `json:"citations,omitempty"`
-	Delivery  string     `json:"delivery,omitempty" enum:"sending,sent,failed,cancelled"`
+	State     string     `json:"state,omitempty" enum:"received,made,held,sent,failed,withdrawn" description:"made: on its way; held: it waits for approval; none for what happened."`
 	At        time.Time  `json:"at" required:"true"`
+}
+
+// Part is one part of a message.
+type Part struct {
+	Kind string `json:"kind" required:"true" enum:"text"`
+	Text string `json:"text,omitempty"`
+}
+
+// Approval approves a held reply.
+type Approval struct {
+	Text string `json:"text,omitempty" maxLength:"8000" description:"Instead of the bot's words."`
+}
+
+// Rejection rejects a held reply.
+type Rejection struct {
+	Why string `json:"why,omitempty" maxLength:"500"`
 }
 
 // MessagePage is one page of messages, oldest first. The cursor leads to older
@@ -100,7 +122,8 @@ type Turn struct {
 type Trace struct {
 	Understood []Understood `json:"understood" required:"true"`
 	Learnt     []string     `json:"learnt,omitempty"`
-	Decision   string       `json:"decision" required:"true"`
+	Code       string       `json:"code" required:"true" description:"What the turn came to."`
+	Decision   string       `json:"decision" required:"true" description:"The code in words for people."`
 	Why        string       `json:"why" required:"true"`
 	Threshold  float64      `json:"threshold" required:"true"`
 	Tools      []ToolUse    `json:"tools,omitempty"`
@@ -151,6 +174,9 @@ type Contact struct {
 	ID        string    `json:"id" required:"true"`
 	Channel   string    `json:"channel" required:"true"`
 	Address   string    `json:"address" required:"true"`
+	Who       string    `json:"who" required:"true" description:"The contact for people."`
+	Stage     string    `json:"stage,omitempty"`
+	Tags      []string  `json:"tags" required:"true"`
 	Facts     []Fact    `json:"facts" required:"true"`
 	CreatedAt time.Time `json:"created_at" required:"true"`
 }
@@ -159,6 +185,35 @@ type Contact struct {
 type ContactPage struct {
 	Items []Contact `json:"items" required:"true"`
 	Next  string    `json:"next,omitempty"`
+}
+
+// ContactChange changes a contact. What is left out stays as it is.
+type ContactChange struct {
+	Facts map[string]string `json:"facts,omitempty" description:"By field; an empty value removes what is known."`
+	Stage *string           `json:"stage,omitempty"`
+	Tags  *[]string         `json:"tags,omitempty"`
+}
+
+// Field is a detail that is kept about contacts.
+type Field struct {
+	Field     string   `json:"field" required:"true"`
+	Label     string   `json:"label" required:"true"`
+	Type      string   `json:"type" required:"true" enum:"text,number,date,choice,email,phone,name"`
+	Choices   []string `json:"choices,omitempty"`
+	Sensitive bool     `json:"sensitive,omitempty"`
+}
+
+// Stage is where a contact may stand.
+type Stage struct {
+	Stage string `json:"stage" required:"true"`
+	Label string `json:"label" required:"true"`
+}
+
+// Declared is what the settings declare about contacts, each in order.
+type Declared struct {
+	Fields []Field  `json:"fields" required:"true"`
+	Stages []Stage  `json:"stages" required:"true"`
+	Tags   []string `json:"tags" required:"true"`
 }
 
 // Event is a CloudEvent of the event stream.

@@ -47,7 +47,8 @@ type Counts struct {
 
 // Decision is how often the bots decided something.
 type Decision struct {
-	Decision string `json:"decision" required:"true"`
+	Code     string `json:"code" required:"true"`
+	Decision string `json:"decision" required:"true" description:"The code in words for people."`
 	Times    int    `json:"times" required:"true"`
 }
 
@@ -62,11 +63,14 @@ type Trouble struct {
 
 // Channel says whether a channel works.
 type Channel struct {
-	Name  string `json:"name" required:"true"`
-	Title string `json:"title" required:"true"`
-	Kind  string `json:"kind" required:"true"`
-	Bot   string `json:"bot" required:"true"`
-	Fault string `json:"fault,omitempty" description:"Why it does not work."`
+	Name    string `json:"name" required:"true"`
+	Title   string `json:"title" required:"true"`
+	Kind    string `json:"kind" required:"true"`
+	Speaks  string `json:"speaks" required:"true" description:"The kind in words for people."`
+	Bot     string `json:"bot" required:"true"`
+	Replies string `json:"replies" required:"true" enum:"send,hold" description:"hold: a person approves each reply of a bot."`
+	Address string `json:"address,omitempty" description:"Where outsiders reach it, if they do."`
+	Fault   string `json:"fault,omitempty" description:"Why it does not work."`
 }
 
 // Status is the service's health.
@@ -87,6 +91,23 @@ type Document struct {
 	Text      string    `json:"text" required:"true" description:"YAML."`
 	Version   int       `json:"version" required:"true"`
 	UpdatedAt time.Time `json:"updated_at" required:"true"`
+	UsedBy    []string  `json:"used_by,omitempty" description:"The documents that refer to it; in a single document only."`
+}
+
+// DocumentKind is a kind of documents.
+type DocumentKind struct {
+	Name    string `json:"name" required:"true" description:"The key that such a document begins with."`
+	Plural  string `json:"plural" required:"true" description:"In addresses."`
+	Title   string `json:"title" required:"true"`
+	About   string `json:"about" required:"true"`
+	Only    bool   `json:"only,omitempty" description:"A workspace has one of them."`
+	Example string `json:"example" required:"true" description:"A document to begin from."`
+}
+
+// DocumentKindPage is all kinds of documents.
+type DocumentKindPage struct {
+	Items []DocumentKind `json:"items" required:"true"`
+	Next  string         `json:"next,omitempty"`
 }
 
 // DocumentPage is all documents of a kind.
@@ -120,25 +141,25 @@ type Secret struct {
 
 // Trial is one message to a bot in a conversation that nobody else sees.
 type Trial struct {
-	Message string      `json:"message" required:"true" maxLength:"65536"`
-	Brief   string      `json:"brief,omitempty" maxLength:"262144" description:"To try instead of the kept brief."`
-	Memory  TrialMemory `json:"memory,omitempty" description:"From the turn before; leave it out to begin."`
+	Message string     `json:"message" required:"true" maxLength:"65536"`
+	Brief   string     `json:"brief,omitempty" maxLength:"262144" description:"To try instead of the kept brief."`
+	Before  TrialState `json:"before,omitempty" description:"From the turn before; leave it out to begin."`
 }
 
-// TrialMemory is what a trial carries from turn to turn.
-type TrialMemory struct {
+// TrialState is what a trial carries from turn to turn.
+type TrialState struct {
 	Lead      string            `json:"lead,omitempty" enum:"bot,waiting"`
 	State     map[string]any    `json:"state,omitempty"`
-	Known     map[string]string `json:"known,omitempty"`
+	Memory    map[string]string `json:"memory,omitempty" description:"What the contact said of themselves, by field."`
 	LastReply string            `json:"last_reply,omitempty"`
 }
 
 // TrialTurn is what the bot would do.
 type TrialTurn struct {
-	Reply     string      `json:"reply" required:"true"`
-	Citations []Citation  `json:"citations" required:"true"`
-	Trace     Trace       `json:"trace" required:"true"`
-	Memory    TrialMemory `json:"memory" required:"true"`
+	Reply     string     `json:"reply" required:"true"`
+	Citations []Citation `json:"citations" required:"true"`
+	Trace     Trace      `json:"trace" required:"true"`
+	After     TrialState `json:"after" required:"true" description:"Hand it to the next turn."`
 }
 
 // Sheet is a table.

@@ -8,10 +8,10 @@ import (
 	"path"
 	"strings"
 
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/kinds"
 )
 
-//go:embed settings.yaml bots channels connections knowledge sheets tools day.yaml
+//go:embed settings hours teams people bots channels connections knowledge sheets tools day.yaml
 var files embed.FS
 
 // World and Mailroom are the addresses of the outside world as the files name
@@ -23,25 +23,17 @@ const (
 
 // A Document is one document of the workspace.
 type Document struct {
-	Kind       workspace.Kind
+	Kind       string
 	Name, Text string
 }
 
-// Documents returns the documents in an order in which they can be read, with
-// the outside world at the addresses given.
+// Documents returns the documents in an order in which they can be kept, with the
+// outside world at the addresses given.
 func Documents(world, mailroom string) ([]Document, error) {
 	at := strings.NewReplacer(World, world, Mailroom, mailroom)
-	folders := map[workspace.Kind]string{
-		workspace.KindConnection: "connections", workspace.KindSheet: "sheets", workspace.KindTool: "tools",
-		workspace.KindBot: "bots", workspace.KindChannel: "channels",
-	}
-	settings, err := files.ReadFile("settings.yaml")
-	if err != nil {
-		return nil, err
-	}
-	documents := []Document{{workspace.KindSettings, "brackwater", string(settings)}}
-	for _, kind := range workspace.Kinds[1:] {
-		paths, err := fs.Glob(files, folders[kind]+"/*.yaml")
+	var documents []Document
+	for _, kind := range kinds.Documents {
+		paths, err := fs.Glob(files, kind.Plural+"/*.yaml")
 		if err != nil {
 			return nil, err
 		}
@@ -50,7 +42,7 @@ func Documents(world, mailroom string) ([]Document, error) {
 			if err != nil {
 				return nil, err
 			}
-			documents = append(documents, Document{kind, strings.TrimSuffix(path.Base(p), ".yaml"), at.Replace(string(source))})
+			documents = append(documents, Document{kind.Name, strings.TrimSuffix(path.Base(p), ".yaml"), at.Replace(string(source))})
 		}
 	}
 	return documents, nil

@@ -38,7 +38,7 @@ func TestATeammateWorksTheInboxFromTheCommandLine(t *testing.T) {
 	s := open(t)
 	s.texts("+447700900141", "1", "let me talk to a person please", 1)
 	out, _, _ := s.parrot("", "inbox", "list")
-	contains(t, out, "+447700900141", "wish", "waiting")
+	contains(t, out, "+447700900141", "asked for a person", "waiting")
 	var page client.ConversationPage
 	out, _, _ = s.parrot("", "inbox", "list", "-json")
 	s.must(json.Unmarshal([]byte(out), &page))
@@ -53,7 +53,7 @@ func TestATeammateWorksTheInboxFromTheCommandLine(t *testing.T) {
 		t.Errorf("the customer reads %q", got[1].Text)
 	}
 	out, _, _ = s.parrot("", "inbox", "show", id)
-	contains(t, out, "led by person Robin", "Robin: This is Robin.", "Escalated to people")
+	contains(t, out, "led by Robin", "Robin: This is Robin.", "Escalated to people")
 	out, _, _ = s.parrot("", "trace", id)
 	contains(t, out, "handed over: the customer asked for a person")
 	out, _, _ = s.parrot("", "inbox", "close", id)
@@ -108,7 +108,7 @@ func TestDocumentsAreCheckedByLineAndColumn(t *testing.T) {
 		{"threshold:", "treshold:", `there is no key called "treshold"`},
 		{"[timetable]", "[timetables]", `there is no tool called "timetables"`},
 		{"{{ bot }}", "{{ bott }}", "undeclared reference to 'bott'"},
-		{"needs: [name, email]", "needs: [name, mail]", `"mail" is not a detail`},
+		{"needs: [name, email]", "needs: [name, mail]", `"mail" is not a field`},
 		{"bot: front-desk", "bot: night-desk", `calls itself "night-desk"`},
 		{"name: Pip", "name: [", "front-desk.yaml:"},
 		{"sheet: enquiries", "sheet: inquiries", `there is no sheet called "inquiries"`},

@@ -35,7 +35,7 @@ func TestATeammateAnswersInTheConsole(t *testing.T) {
 		console.AwaitText("do you run on Christmas Day?", false), console.Click("Inbox", false), console.Click("A visitor", false),
 		console.AwaitText("the bot does not know", false),
 		console.Click("Why?", false), console.AwaitText("What was understood", false), console.Click("Close this panel", false),
-		console.Key("t"), console.AwaitText("you lead", false),
+		console.Await(`!document.querySelector("[role=dialog]")`), console.Key("t"), console.AwaitText("you lead", false),
 		console.Type(`textarea[aria-label="Your reply"]`, "No, the boats rest on Christmas Day.", false), console.Click("Send", false),
 		page.AwaitText("the boats rest on Christmas Day", true), page.AwaitText("Robin", true),
 
@@ -62,7 +62,7 @@ func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 	s.must(err)
 	p, err := b.Open(1280, 800, true)
 	s.must(err)
-	const brief, trial = `textarea[aria-label="The brief's text"]`, `input[aria-label="Write as a customer"]`
+	const brief, trial = `textarea[aria-label="The text of the brief of front-desk"]`, `input[aria-label="Write as a customer"]`
 	s.must(errors.Join(
 		p.Go(link), p.Click("Sign in", false), p.Click("Bots", false), p.AwaitText("Version 1 is live", false),
 		p.Type(brief, "x", false), p.Await(`document.querySelector("[aria-label=Problems]")`), p.Click("Discard", false),
@@ -95,10 +95,10 @@ func TestATeammateTeachesInTheConsole(t *testing.T) {
 	s.must(err)
 	s.must(errors.Join(
 		p.Go(link), p.Click("Sign in", false), p.AwaitText("Who waits for a person", false),
-		p.Go(s.PublicURL+"/knowledge?show=gaps"), p.AwaitText("1 customer waits", false), p.Click("Answer", false),
+		p.Go(s.PublicURL+"/knowledge/gaps"), p.AwaitText("1 customer waits", false), p.Click("Answer", false),
 		p.Type("textarea", "yes, at the sail loft", false), p.Click("Keep as house answer", false), p.AwaitText("No question is without an answer", false),
-		p.Go(s.PublicURL+"/knowledge?show=house"), p.AwaitText("Yes, at the sail loft.", false),
-		p.Go(s.PublicURL+"/knowledge?show=search"), p.Type("input[type=search]", "rent a canoe", false), p.AwaitText("A bot would answer", false),
+		p.Go(s.PublicURL+"/knowledge/house-answers"), p.AwaitText("Yes, at the sail loft.", false),
+		p.Go(s.PublicURL+"/knowledge/search"), p.Type("input[type=search]", "rent a canoe", false), p.AwaitText("A bot would answer", false),
 	))
 	if c := s.conversation(""); c.Lead != "bot" {
 		t.Errorf("who waited is led by %s", c.Lead)

@@ -20,7 +20,8 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/demo"
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/kinds"
 	"urgentparrot.example/internal/world"
 )
 
@@ -88,12 +89,9 @@ func setUp(t *testing.T, c *client.Client, worldURL, secret string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	nouns := map[workspace.Kind]string{
-		workspace.KindSettings: "settings", workspace.KindConnection: "connections", workspace.KindSheet: "sheets",
-		workspace.KindTool: "tools", workspace.KindBot: "bots", workspace.KindChannel: "channels",
-	}
 	for _, d := range documents {
-		if _, err := c.PutDocument(t.Context(), nouns[d.Kind], d.Name, d.Text, 0); err != nil {
+		kind, _ := document.Find(kinds.Documents, d.Kind)
+		if _, err := c.PutDocument(t.Context(), kind.Plural, d.Name, d.Text, 0); err != nil {
 			t.Fatalf("%s %s: %v", d.Kind, d.Name, err)
 		}
 	}

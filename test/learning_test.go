@@ -184,7 +184,7 @@ func TestABareFactIsWordedAndKept(t *testing.T) {
 // A house answer goes before what the sources say, while it holds.
 func TestAHouseAnswerHoldsForItsTime(t *testing.T) {
 	s := open(t)
-	now := s.Workspaces["brackwater"].Now()
+	now := s.Workspaces["brackwater"].Clock.Now()
 	soon, past := now.Add(1), now.Add(-1)
 	for _, h := range []client.HouseAnswerText{
 		{Question: "Can I take my bike on the boat?", Answer: "Not today: the ramp is broken.", ValidUntil: &past},

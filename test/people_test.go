@@ -113,8 +113,8 @@ func TestTheBotIsSilentOnceAPersonTakesOver(t *testing.T) {
 			bot = m
 		}
 	}
-	if bot.Delivery != "cancelled" {
-		t.Errorf("the reply that was stuck is shown as %q", bot.Delivery)
+	if bot.State != "withdrawn" {
+		t.Errorf("the reply that was stuck is shown as %q", bot.State)
 	}
 }
 

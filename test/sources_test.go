@@ -154,7 +154,7 @@ func TestABotKeepsToItsSources(t *testing.T) {
 	}
 	_, err = s.client.PutDocument(s.ctx, "bots", "front-desk", brief.Text, 0)
 	s.must(err)
-	now := s.Workspaces["brackwater"].Now()
+	now := s.Workspaces["brackwater"].Clock.Now()
 	later := now.AddDate(0, 0, 1)
 	_, err = s.client.AddText(s.ctx, client.TypedSource{Name: "ramp", Text: "# Bicycles\n\nBecause of work on the ramp no bicycles can be taken on any boat today.", ValidUntil: &later})
 	s.must(err)

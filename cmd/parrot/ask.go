@@ -74,7 +74,7 @@ func chat(c *call) error {
 	if terminal {
 		fmt.Fprintf(c.out, "You talk to %s. Nothing is kept, and nobody else sees it. End with Ctrl-D.\n", *bot)
 	}
-	var memory client.TrialMemory
+	var before client.TrialState
 	lines := bufio.NewScanner(c.in)
 	lines.Buffer(nil, 64<<10)
 	for {
@@ -87,11 +87,11 @@ func chat(c *call) error {
 		if strings.TrimSpace(lines.Text()) == "" {
 			continue
 		}
-		turn, err := cl.Try(c.ctx, *bot, client.Trial{Message: lines.Text(), Memory: memory})
+		turn, err := cl.Try(c.ctx, *bot, client.Trial{Message: lines.Text(), Before: before})
 		if err != nil {
 			return err
 		}
-		memory = turn.Memory
+		before = turn.After
 		if err := c.print(turn, func(w io.Writer) {
 			fmt.Fprintf(w, "bot> %s\n", strings.ReplaceAll(turn.Reply, "\n", "\n     "))
 			for _, cite := range turn.Citations {

@@ -8,30 +8,46 @@ import (
 	"strings"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/document"
 )
 
+// moreActions are what a kind of documents can do beside what all can, by kind.
+var moreActions = map[string]struct {
+	name, example string
+	run           func(*call, *client.Client, string) error
+}{
+	"connection": {"secret", "parrot connection secret client-book < secret.txt", (*call).setSecret},
+	"sheet":      {"rows", "parrot sheet rows enquiries", (*call).showRows},
+}
+
 // documents returns the command for one kind of document.
-func documents(kind string) func(*call) error {
+func documents(kind document.Kind) func(*call) error {
 	return func(c *call) error {
 		c.remote()
 		if err := c.parse(1, 2); err != nil {
+			return err
+		}
+		action, target := c.args[0], ""
+		if action == "example" {
+			_, err := io.WriteString(c.out, kind.Example)
 			return err
 		}
 		cl, err := c.client()
 		if err != nil {
 			return err
 		}
-		action, target := c.args[0], ""
 		if len(c.args) > 1 {
 			target = c.args[1]
-		} else if action != "list" {
+		} else if action != "list" && action != "schema" {
 			return usage("parrot %s %s needs a name or a file", c.name, action)
 		}
 		switch action {
 		case "list":
 			return c.listDocuments(cl, kind)
+		case "schema":
+			return cl.Schema(c.ctx, kind.Plural, c.out)
 		case "show", "pull":
-			d, err := cl.Document(c.ctx, kind, target)
+			d, err := cl.Document(c.ctx, kind.Plural, target)
 			if err != nil {
 				return err
 			}
@@ -44,28 +60,28 @@ func documents(kind string) func(*call) error {
 			}
 			return c.print(d, func(w io.Writer) { fmt.Fprint(w, d.Text) })
 		case "check", "push":
-			return c.writeDocument(cl, kind, action, target)
-		case "secret":
-			if kind == "connections" {
-				return c.setSecret(cl, target)
+			return c.writeDocument(cl, kind.Plural, action, target)
+		case "remove":
+			if err := cl.RemoveDocument(c.ctx, kind.Plural, target); err != nil {
+				return err
 			}
-		case "rows":
-			if kind == "sheets" {
-				return c.showRows(cl, target)
-			}
+			return c.print(map[string]string{"removed": target}, func(w io.Writer) { fmt.Fprintf(w, "Removed %s.\n", target) })
+		}
+		if more := moreActions[kind.Name]; more.name == action {
+			return more.run(c, cl, target)
 		}
 		return usage("there is no parrot %s %s; there are %s", c.name, action, c.arguments)
 	}
 }
 
-func (c *call) listDocuments(cl *client.Client, kind string) error {
-	page, err := cl.Documents(c.ctx, kind)
+func (c *call) listDocuments(cl *client.Client, kind document.Kind) error {
+	page, err := cl.Documents(c.ctx, kind.Plural)
 	if err != nil {
 		return err
 	}
 	return c.print(page, func(w io.Writer) {
 		if len(page.Items) == 0 {
-			fmt.Fprintf(w, "There are no %s yet. Write one as a file and push it: %s\n", kind, c.example)
+			fmt.Fprintf(w, "There are no %[1]s yet. Begin from an example: parrot %[2]s example > NAME.yaml, then parrot %[2]s push NAME.yaml\n", kind.Plural, kind.Name)
 			return
 		}
 		fmt.Fprintln(w, "NAME\tVERSION\tCHANGED")

@@ -27,6 +27,9 @@ func inbox(c *call) error {
 	if len(rest) == 0 {
 		return usage("which conversation? parrot inbox list shows their ids")
 	}
+	if action == "approve" || action == "reject" {
+		return c.judgeHeld(cl, action, rest[0], strings.Join(rest[1:], " "))
+	}
 	id := rest[0]
 	if id, err = c.wholeID(cl, id); err != nil {
 		return err
@@ -44,7 +47,7 @@ func inbox(c *call) error {
 	case "close":
 		conversation, err = cl.Close(c.ctx, id)
 	default:
-		return usage("there is no parrot inbox %s; there are list, show, take, reply, return and close", action)
+		return usage("there is no parrot inbox %s; there are list, show, take, reply, approve, reject, return and close", action)
 	}
 	if err != nil {
 		return err
@@ -97,20 +100,58 @@ func (c *call) listInbox(cl *client.Client, all bool, search string) error {
 			if conv.Assignee != "" {
 				lead = conv.Assignee
 			}
-			fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s\t%s\n", conv.ID[24:], who(conv), conv.Channel, lead, waits, conv.Reason, shorten(conv.Preview, 50))
+			fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s\t%s\n", conv.ID[24:], conv.Who, conv.Channel, lead, waits, conv.Because, shorten(conv.Preview, 50))
 		}
 	})
 }
 
-// who names a contact: by name, or by a handle that a person can read.
-func who(conv client.Conversation) string {
-	switch {
-	case conv.Name != "":
-		return conv.Name
-	case conv.Channel == "website":
-		return "a visitor"
+// ledBy says who leads a conversation.
+func ledBy(conv client.Conversation) string {
+	switch conv.Lead {
+	case "waiting":
+		return "waiting for a person"
+	case "person":
+		return "led by " + conv.Assignee
+	case "closed":
+		return "closed"
 	}
-	return conv.Address
+	return "led by the bot " + conv.Bot
+}
+
+// judgeHeld approves a held reply, with other words if any are given, or rejects
+// it for a reason. The id is a message's, or the end of one in the conversations
+// that wait.
+func (c *call) judgeHeld(cl *client.Client, action, id, words string) error {
+	if len(id) < 36 {
+		page, err := cl.Conversations(c.ctx, "urgent", "", "")
+		if err != nil {
+			return err
+		}
+		for _, conv := range page.Items {
+			messages, err := cl.Messages(c.ctx, conv.ID, "")
+			if err != nil {
+				return err
+			}
+			for _, m := range messages.Items {
+				if m.State == "held" && len(id) >= 4 && strings.HasSuffix(m.ID, id) {
+					id = m.ID
+				}
+			}
+		}
+	}
+	var m client.Message
+	var err error
+	if action == "approve" {
+		m, err = cl.Approve(c.ctx, id, words)
+	} else {
+		m, err = cl.Reject(c.ctx, id, words)
+	}
+	if err != nil {
+		return err
+	}
+	return c.print(m, func(w io.Writer) {
+		fmt.Fprintln(w, map[string]string{"approve": "Approved; it goes out.", "reject": "Withdrawn; the customer waits for a person."}[action])
+	})
 }
 
 func shorten(s string, limit int) string {
@@ -130,9 +171,9 @@ func (c *call) showConversation(cl *client.Client, id string) error {
 		return err
 	}
 	return c.print(map[string]any{"conversation": conv, "messages": page.Items}, func(w io.Writer) {
-		fmt.Fprintf(w, "%s on %s, led by %s %s\n", who(conv), conv.Channel, conv.Lead, conv.Assignee)
+		fmt.Fprintf(w, "%s on %s, %s\n", conv.Who, conv.Channel, ledBy(conv))
 		if conv.WaitingSince != nil {
-			fmt.Fprintf(w, "Waits for a person since %s: %s\n", ago(*conv.WaitingSince), conv.Reason)
+			fmt.Fprintf(w, "Waits for a person since %s: %s\n", ago(*conv.WaitingSince), conv.Because)
 		}
 		if s := conv.Summary; s != nil {
 			for _, open := range s.Open {
@@ -143,7 +184,7 @@ func (c *call) showConversation(cl *client.Client, id string) error {
 			}
 		}
 		for _, f := range conv.Facts {
-			fmt.Fprintf(w, "Known: %s %s\n", f.Detail, f.Value)
+			fmt.Fprintf(w, "%s: %s\n", f.Label, shownValue(f))
 		}
 		fmt.Fprintln(w)
 		for _, m := range page.Items {
@@ -152,8 +193,10 @@ func (c *call) showConversation(cl *client.Client, id string) error {
 				name = m.Name
 			}
 			state := ""
-			if m.Delivery != "" && m.Delivery != "sent" {
-				state = " [" + m.Delivery + "]"
+			if m.State == "held" {
+				state = " [held; parrot inbox approve " + m.ID[24:] + "]"
+			} else if m.State != "" && m.State != "sent" && m.State != "received" {
+				state = " [" + m.State + "]"
 			}
 			fmt.Fprintf(w, "%s  %s: %s%s\n", m.At.Local().Format("15:04"), name, strings.ReplaceAll(m.Text, "\n", "\n       "), state)
 		}

@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/kinds"
 )
 
 // The exit codes.
@@ -47,15 +48,21 @@ func init() {
 		{"status", "", "is it healthy: channels, queues, troubles", "parrot status", status},
 		{"ask", "QUESTION", "put one question to a bot", "parrot ask 'can I take my bike on the boat?'", ask},
 		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
-		{"inbox", "list|show|take|reply|return|close [ID] [TEXT]", "answer what the bots hand over", "parrot inbox list", inbox},
+		{"inbox", "list|show|take|reply|approve|reject|return|close [ID] [TEXT]", "answer what the bots hand over", "parrot inbox list", inbox},
 		{"knowledge", "add|list|show|search|sync|remove|quiz|gaps|lessons|house [FILE|FOLDER|ADDRESS|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
-		{"bot", "list|show|check|push|pull [NAME|FILE]", "the bots' briefs", "parrot bot push demo/bots/front-desk.yaml", documents("bots")},
-		{"channel", "list|show|check|push|pull [NAME|FILE]", "the channels", "parrot channel show text-line", documents("channels")},
-		{"tool", "list|show|check|push|pull [NAME|FILE]", "the tools that bots may use", "parrot tool check demo/tools/timetable.yaml", documents("tools")},
-		{"connection", "list|show|check|push|pull|secret [NAME|FILE]", "addresses and secrets of other systems", "parrot connection secret client-book < secret.txt", documents("connections")},
-		{"sheet", "list|show|check|push|pull|rows [NAME|FILE]", "tables that rows are written to", "parrot sheet rows enquiries", documents("sheets")},
-		{"contact", "list", "who wrote, and what is known of them", "parrot contact list", contact},
+		{"contact", "list|show|set [ID]", "who wrote, and what is known of them", "parrot contact set 0b1f2c3d4e5f -fact island='Gannet Holm' -stage booked", contact},
 		{"trace", "CONVERSATION|TURN", "how replies were decided", "parrot trace 01990000-0000-7000-8000-000000000000", trace},
+	}
+	for _, kind := range kinds.Documents {
+		cmd := command{
+			kind.Name, "list|show|check|push|pull|remove|example|schema [NAME|FILE]", strings.ToLower(kind.Title) + ": " + kind.About,
+			fmt.Sprintf("parrot %s example > %s.yaml", kind.Name, kind.Name), documents(kind),
+		}
+		if more, ok := moreActions[kind.Name]; ok {
+			cmd.arguments = strings.Replace(cmd.arguments, " [", "|"+more.name+" [", 1)
+			cmd.example = more.example
+		}
+		commands = append(commands, cmd)
 	}
 }
 

@@ -16,7 +16,8 @@ const (
 	spareMemory = 120 << 20 // bytes
 )
 
-func init() {
+// collectSeldom sets the collector's pace for a start, unless GOGC does.
+func collectSeldom() {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(seldom)
 	}

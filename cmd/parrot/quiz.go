@@ -11,10 +11,9 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/api"
-	"urgentparrot.example/internal/core/answer"
-	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/quiz"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/library"
 )
 
 // quizLimit is the largest quiz, in bytes.
@@ -60,14 +59,13 @@ func (c *call) quizFolder(f knowledgeFlags, file string) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", file, err)
 	}
-	finder, threshold, done, err := c.folder(f.data, f.bot)
+	desk, done, err := c.folder(f.data, f.bot)
 	if err != nil {
 		return err
 	}
 	defer done()
-	report := quiz.Run(questions, func(asked, after string) []answer.Reply { return finder.Answer(asked, after, threshold, 0) })
 	var out client.QuizReport
-	if raw, err = json.Marshal(report); err == nil {
+	if raw, err = json.Marshal(desk.Quiz(c.ctx, questions)); err == nil {
 		err = json.Unmarshal(raw, &out)
 	}
 	if err != nil {
@@ -77,25 +75,25 @@ func (c *call) quizFolder(f knowledgeFlags, file string) error {
 }
 
 // folder reads a folder of documents, or the workspace of a data folder, and
-// returns what finds passages in it.
-func (c *call) folder(folder, botName string) (finder answer.Finder, threshold float64, done func(), err error) {
+// returns the desk of a bot over it.
+func (c *call) folder(folder, botName string) (desk library.Desk, done func(), err error) {
 	done = func() {}
-	if workspace := engine.WorkspaceFolder(folder); workspace != "" {
+	if workspace := library.WorkspaceFolder(folder); workspace != "" {
 		w, err := engine.Open(c.ctx, workspace, engine.Options{})
 		if err != nil {
-			return finder, 0, done, fmt.Errorf("%w; leave -data out to ask the running service", err)
+			return desk, done, fmt.Errorf("%w; leave -data out to ask the running service", err)
 		}
-		if finder, threshold, err = w.BotFinder(botName); err != nil {
-			return finder, 0, done, fmt.Errorf("there is no bot called %s in %s", botName, folder)
+		if desk, err = w.Desk(botName); err != nil {
+			return desk, done, fmt.Errorf("there is no bot called %s in %s", botName, folder)
 		}
-		return finder, threshold, func() { _ = w.Close() }, nil // nothing was changed
+		return desk, func() { _ = w.Close() }, nil // nothing was changed
 	}
 	cache := ""
 	if dir, err := os.UserCacheDir(); err == nil {
 		cache = filepath.Join(dir, "urgent-parrot")
 	}
 	shown := isTerminal(c.errors)
-	read, err := engine.ReadFolder(c.ctx, folder, cache, func(n, all int) {
+	read, err := library.ReadFolder(c.ctx, folder, cache, func(n, all int) {
 		if shown && n%16 == 0 {
 			fmt.Fprintf(c.errors, "\rencoding %d of %d passages ", n, all)
 		}
@@ -106,16 +104,16 @@ func (c *call) folder(folder, botName string) (finder answer.Finder, threshold f
 	for name, why := range read.Failed {
 		fmt.Fprintf(c.errors, "not read: %s: %s\n", name, why)
 	}
-	return read.Finder, bot.DefaultThreshold, done, err
+	return read.Desk, done, err
 }
 
 func (c *call) searchFolder(f knowledgeFlags, question string) error {
-	finder, threshold, done, err := c.folder(f.data, f.bot)
+	desk, done, err := c.folder(f.data, f.bot)
 	if err != nil {
 		return err
 	}
 	defer done()
-	return c.printFound(api.Found(question, finder.Find(question, ""), threshold))
+	return c.printFound(api.Found(question, desk.Search(c.ctx, question), desk.Threshold()))
 }
 
 func (c *call) printQuiz(r client.QuizReport) error {
@@ -163,31 +161,14 @@ func (c *call) printQuiz(r client.QuizReport) error {
 
 // askFolder puts one question to a folder, without a running service.
 func (c *call) askFolder(folder, botName, question string) error {
-	finder, threshold, done, err := c.folder(folder, botName)
+	desk, done, err := c.folder(folder, botName)
 	if err != nil {
 		return err
 	}
 	defer done()
-	a := client.Answer{Citations: []client.Citation{}, Trace: client.Trace{Threshold: threshold, Understood: []client.Understood{}, Effects: []string{}, Timings: []client.Timing{}}}
-	var words []string
-	for _, r := range finder.Answer(question, "", threshold, 0) {
-		u := client.Understood{Text: r.Text, Kind: string(r.Kind), Outcome: "not known"}
-		for i, cand := range r.Candidates[:min(4, len(r.Candidates))] {
-			a.Confidence = max(a.Confidence, cand.Confidence)
-			u.Passages = append(u.Passages, api.Weighed(cand, i == 0 && r.Words != ""))
-		}
-		if r.Words != "" {
-			u.Outcome = fmt.Sprintf("answered with confidence %.2f", r.Candidates[0].Confidence)
-			words = append(words, r.Words)
-			a.Citations = append(a.Citations, client.Citation(r.Candidates[0].Cite()))
-		}
-		a.Trace.Understood = append(a.Trace.Understood, u)
-	}
-	a.Answered = len(words) > 0
-	a.Answer = strings.Join(words, "\n\n")
-	a.Trace.Decision, a.Trace.Why = "answered", "what answers it is known well enough"
-	if !a.Answered {
-		a.Trace.Decision, a.Trace.Why = "not known", fmt.Sprintf("no passage answers it with a confidence of %.2f or more", threshold)
+	a, err := api.Answer(desk.Ask(c.ctx, question))
+	if err != nil {
+		return err
 	}
 	return c.printAnswer(a)
 }

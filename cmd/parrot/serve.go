@@ -38,7 +38,7 @@ func serve(c *call) error {
 		return err
 	}
 	if *allow != "" {
-		o.Engine.Fetch.Allowed = strings.Split(*allow, ",")
+		o.Engine.Rules.Allowed = strings.Split(*allow, ",")
 	}
 	o.Log = c.logger(*verbose)
 	s, err := service.Start(c.ctx, *o)
@@ -65,6 +65,7 @@ type closing interface {
 
 // serveUntilStopped waits for the end of the service, or for the user's.
 func (c *call) serveUntilStopped(s closing) error {
+	collectSeldom()
 	go tendMemory()
 	failed := make(chan error, 1)
 	go func() { failed <- s.Wait() }()

@@ -2,13 +2,15 @@ import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react"
 import {
   BookOpenIcon,
   ChatBubbleLeftRightIcon,
+  Cog6ToothIcon,
   InboxIcon,
   SunIcon,
   TableCellsIcon,
+  UsersIcon,
 } from "@heroicons/react/24/outline"
 import { useQuery, useQueryClient } from "@tanstack/react-query"
 import { lazy, Suspense } from "react"
-import { Navigate, NavLink, Route, Routes, useLocation } from "react-router"
+import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router"
 import { api, ProblemError, type Schemas } from "./api/client"
 import { useEvents } from "./api/events"
 import { SignIn } from "./pages/SignIn/SignIn"
@@ -19,14 +21,18 @@ const Today = lazy(() => import("./pages/Today/Today"))
 const Inbox = lazy(() => import("./pages/Inbox/Inbox"))
 const Knowledge = lazy(() => import("./pages/Knowledge/Knowledge"))
 const Bots = lazy(() => import("./pages/Bots/Bots"))
+const Contacts = lazy(() => import("./pages/Contacts/Contacts"))
+const Settings = lazy(() => import("./pages/Settings/Settings"))
 const Sheets = lazy(() => import("./pages/Sheets/Sheets"))
 
 const pages = [
   { to: "/today", name: "Today", icon: SunIcon },
   { to: "/inbox", name: "Inbox", icon: InboxIcon },
+  { to: "/contacts", name: "Contacts", icon: UsersIcon },
   { to: "/knowledge", name: "Knowledge", icon: BookOpenIcon },
   { to: "/bots", name: "Bots", icon: ChatBubbleLeftRightIcon },
   { to: "/sheets", name: "Sheets", icon: TableCellsIcon },
+  { to: "/settings", name: "Settings", icon: Cog6ToothIcon },
 ]
 
 export function App() {
@@ -36,11 +42,11 @@ export function App() {
   const out = me.error instanceof ProblemError && me.error.status === 401
   if (out || pathname === "/sign-in") return <SignIn />
   if (me.error) return <Wrong error={me.error} />
-  return <House me={me.data!} />
+  return <Console me={me.data!} />
 }
 
 /** The console once signed in: the pages, and the way between them. */
-function House({ me }: { me: Schemas["Me"] }) {
+function Console({ me }: { me: Schemas["Me"] }) {
   const connected = useEvents()
   const today = useQuery({ queryKey: ["today"], queryFn: api.today })
   const waiting = today.data?.counts.waiting ?? 0
@@ -48,7 +54,7 @@ function House({ me }: { me: Schemas["Me"] }) {
     <div className="flex h-full flex-col-reverse lg:flex-row">
       <nav
         aria-label="Pages"
-        className="flex shrink-0 border-t border-line bg-sheet lg:w-44 lg:flex-col lg:border-t-0 lg:border-r"
+        className="flex shrink-0 overflow-x-auto border-t border-line bg-sheet lg:w-44 lg:flex-col lg:border-t-0 lg:border-r"
       >
         <div className="hidden items-center gap-2 px-4 py-4 lg:flex">
           <Parrot />
@@ -87,17 +93,34 @@ function House({ me }: { me: Schemas["Me"] }) {
             <Route path="/" element={<Navigate to="/today" replace />} />
             <Route path="/today" element={<Today />} />
             <Route path="/inbox/:id?" element={<Inbox me={me} />} />
-            <Route path="/knowledge" element={<Knowledge />} />
+            <Route path="/contacts/:id?" element={<Contacts />} />
+            <Route path="/knowledge/:tab?" element={<Knowledge />} />
             <Route path="/bots/:name?" element={<Bots />} />
             <Route path="/sheets/:name?" element={<Sheets />} />
-            <Route
-              path="*"
-              element={<Empty title="There is no such page">Choose one from the list of pages.</Empty>}
-            />
+            <Route path="/settings/:kind?/:name?" element={<Settings />} />
+            <Route path="*" element={<Nowhere />} />
           </Routes>
         </Suspense>
       </main>
     </div>
+  )
+}
+
+/** What stands at an address that leads nowhere: the way on. */
+function Nowhere() {
+  return (
+    <Empty title="There is no such page">
+      Go on with{" "}
+      {pages.map((page, i) => (
+        <span key={page.to}>
+          {i > 0 && (i === pages.length - 1 ? " or " : ", ")}
+          <Link className="text-sea underline" to={page.to}>
+            {page.name}
+          </Link>
+        </span>
+      ))}
+      .
+    </Empty>
   )
 }
 

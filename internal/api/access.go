@@ -36,11 +36,11 @@ func Grant(ctx context.Context, w *engine.Workspace, kind store.AccessKind, name
 	access := store.Access{Hash: hash(pass), Kind: kind, Label: name}
 	switch kind {
 	case store.Session:
-		access.ExpiresAt = w.Now().Add(sessionLife)
+		access.ExpiresAt = w.Clock.Now().Add(sessionLife)
 	case store.Link:
-		access.ExpiresAt = w.Now().Add(linkLife)
+		access.ExpiresAt = w.Clock.Now().Add(linkLife)
 	}
-	return pass, w.Store().Write(ctx, func(tx *store.Tx) error { return tx.PutAccess(access, w.Now()) })
+	return pass, w.Store().Write(ctx, func(tx *store.Tx) error { return tx.PutAccess(access, w.Clock.Now()) })
 }
 
 // find returns the access behind a pass, and its workspace.
@@ -50,7 +50,7 @@ func (s *Server) find(ctx context.Context, pass string) (*engine.Workspace, stor
 		return nil, store.Access{}, store.ErrNotFound
 	}
 	w := s.Workspaces[parts[1]]
-	access, err := w.Store().Access(ctx, hash(pass), w.Now())
+	access, err := w.Store().Access(ctx, hash(pass), w.Clock.Now())
 	return w, access, err
 }
 
@@ -79,10 +79,7 @@ func (s *Server) admit(q *request, open bool) error {
 
 // exchange trades the code of a sign-in link for a pass of another kind. Whoever
 // is signed in needs no code.
-func (q *request) exchange(kind store.AccessKind) (pass string, in client.SignIn, err error) {
-	if err = q.body(&in); err != nil {
-		return "", in, err
-	}
+func (q *request) exchange(kind store.AccessKind, in client.SignIn) (pass, name string, err error) {
 	ctx := q.Request.Context()
 	if in.Code != "" {
 		w, access, err := q.server.find(ctx, in.Code)
@@ -92,7 +89,7 @@ func (q *request) exchange(kind store.AccessKind) (pass string, in client.SignIn
 				used, err = tx.RemoveAccess(access.Hash)
 				return err
 			}); err != nil {
-				return "", in, err
+				return "", "", err
 			}
 			if !used {
 				err = store.ErrNotFound
@@ -101,23 +98,23 @@ func (q *request) exchange(kind store.AccessKind) (pass string, in client.SignIn
 		switch {
 		case err == nil && access.Kind == store.Token && kind == store.Session: // a token signs in to the console too
 		case err != nil && !errors.Is(err, store.ErrNotFound):
-			return "", in, err
+			return "", "", err
 		case err != nil || access.Kind != store.Link:
-			return "", in, problem.New(problem.NotSignedIn, "this sign-in link or token is not known, was used already, or has expired; start the service anew for a fresh link", "code")
+			return "", "", problem.New(problem.NotSignedIn, "this sign-in link or token is not known, was used already, or has expired; start the service anew for a fresh link", "code")
 		}
 		q.workspace, q.access = w, access
 	}
 	if q.workspace == nil {
-		return "", in, problem.New(problem.NotSignedIn, "give the code of a sign-in link, or a token", "code")
+		return "", "", problem.New(problem.NotSignedIn, "give the code of a sign-in link, or a token", "code")
 	}
 	if in.Name = strings.TrimSpace(in.Name); in.Name == "" {
 		in.Name = q.access.Label
 	}
 	if err := text(in.Name, "name", 80); err != nil {
-		return "", in, err
+		return "", "", err
 	}
 	pass, err = Grant(ctx, q.workspace, kind, in.Name)
-	return pass, in, err
+	return pass, in.Name, err
 }
 
 func (q *request) setCookie(pass string, life time.Duration) {
@@ -127,32 +124,32 @@ func (q *request) setCookie(pass string, life time.Duration) {
 	})
 }
 
-func signIn(q *request) (any, error) {
-	pass, in, err := q.exchange(store.Session)
+func signIn(q *request, in client.SignIn) (client.Me, error) {
+	pass, name, err := q.exchange(store.Session, in)
 	if err != nil {
-		return nil, err
+		return client.Me{}, err
 	}
 	q.setCookie(pass, sessionLife)
-	q.access.Label = in.Name
+	q.access.Label = name
 	return me(q)
 }
 
-func signOut(q *request) (any, error) {
+func signOut(q *request) error {
 	if q.access.Kind == store.Session {
 		q.setCookie("", -time.Second)
-		return nil, q.workspace.Store().Write(q.Request.Context(), func(tx *store.Tx) error {
+		return q.workspace.Store().Write(q.Request.Context(), func(tx *store.Tx) error {
 			_, err := tx.RemoveAccess(q.access.Hash)
 			return err
 		})
 	}
-	return nil, nil
+	return nil
 }
 
-func newToken(q *request) (any, error) {
-	pass, in, err := q.exchange(store.Token)
-	return client.NewToken{Token: pass, Name: in.Name}, err
+func newToken(q *request, in client.SignIn) (client.NewToken, error) {
+	pass, name, err := q.exchange(store.Token, in)
+	return client.NewToken{Token: pass, Name: name}, err
 }
 
-func me(q *request) (any, error) {
-	return client.Me{Name: q.access.Label, Role: "owner", Workspace: q.workspace.Name, Title: q.workspace.Title(), PublicURL: q.server.PublicURL}, nil
+func me(q *request) (client.Me, error) {
+	return client.Me{Name: q.access.Label, Role: "owner", Workspace: q.workspace.Name, Title: q.workspace.Documents.Settings().Title, PublicURL: q.server.PublicURL}, nil
 }

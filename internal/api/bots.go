@@ -6,36 +6,39 @@ import (
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/problem"
 )
 
-func ask(q *request) (any, error) {
-	var in client.Question
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func ask(q *request, in client.Question) (a client.Answer, err error) {
 	if err := text(in.Question, "question", 4000); err != nil {
-		return nil, err
+		return a, err
 	}
 	turn, err := q.workspace.Try(q.Request.Context(), engine.Trial{Bot: q.Param("name"), Message: in.Question})
 	if err != nil {
-		return nil, err
+		return a, err
 	}
-	a := client.Answer{Answer: turn.Reply, Citations: citations(turn.Citations)}
-	if a.Trace, err = trace(turn.Decision.Trace); err != nil {
-		return nil, err
+	return Answer(turn.Answer)
+}
+
+// Answer is what a bot says to one question, as it goes over the wire.
+func Answer(said library.Answer) (a client.Answer, err error) {
+	a = client.Answer{Answer: said.Words, Citations: citations(said.Citations)}
+	if a.Trace, err = trace(said.Decision.Trace); err != nil {
+		return a, err
 	}
-	for _, asked := range turn.State.Asked {
+	for _, asked := range said.Decision.State.Asked {
 		a.Answered = a.Answered || asked.Answer != ""
 	}
-	for _, u := range turn.Decision.Trace.Understood {
+	for _, u := range said.Decision.Trace.Understood {
 		for _, p := range u.Passages {
 			a.Confidence = max(a.Confidence, p.Confidence)
 		}
 	}
-	for _, tool := range turn.Decision.Trace.Tools {
+	for _, tool := range said.Decision.Trace.Tools {
 		a.Confidence = max(a.Confidence, tool.Likeness)
 	}
 	return a, nil
@@ -51,6 +54,7 @@ func citations(list []answer.Citation) []client.Citation {
 
 // trace turns the core's trace into the wire's: both have the same JSON.
 func trace(t dialogue.Trace) (out client.Trace, err error) {
+	out.Decision = t.Code.Words()
 	return out, convert(t, &out)
 }
 
@@ -62,30 +66,32 @@ func convert(from, into any) error {
 	return json.Unmarshal(raw, into)
 }
 
-func try(q *request) (any, error) {
-	var in client.Trial
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func try(q *request, in client.Trial) (out client.TrialTurn, err error) {
 	if bad := channel.CheckText(in.Message); bad != nil {
 		bad.Field = "message"
-		return nil, bad
+		return out, bad
 	}
-	t := engine.Trial{Bot: q.Param("name"), Brief: in.Brief, Message: in.Message, Known: in.Memory.Known, LastReply: in.Memory.LastReply}
-	if err := convert(in.Memory.State, &t.State); err != nil {
-		return nil, problem.New(problem.BadInput, "the memory is not one that a trial gave", "memory")
+	t := engine.Trial{Bot: q.Param("name"), Brief: in.Brief, Message: in.Message, LastReply: in.Before.LastReply}
+	if err := convert(in.Before.State, &t.State); err != nil {
+		return out, problem.New(problem.BadInput, "the state is not one that a trial gave", "before")
 	}
-	t.State.Lead = dialogue.Lead(in.Memory.Lead)
+	t.State.Lead = dialogue.Lead(in.Before.Lead)
+	for field, value := range in.Before.Memory {
+		t.Memory = t.Memory.With(contact.Fact{Field: field, Value: value})
+	}
 	turn, err := q.workspace.Try(q.Request.Context(), t)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	out := client.TrialTurn{
-		Reply: turn.Reply, Citations: citations(turn.Citations),
-		Memory: client.TrialMemory{Lead: string(turn.State.Lead), Known: turn.Known, LastReply: turn.Reply},
+	out = client.TrialTurn{
+		Reply: turn.Words, Citations: citations(turn.Citations),
+		After: client.TrialState{Lead: string(turn.State.Lead), Memory: map[string]string{}, LastReply: turn.Words},
 	}
-	if err := convert(turn.State, &out.Memory.State); err != nil {
-		return nil, err
+	for field, fact := range turn.Memory {
+		out.After.Memory[field] = fact.Value
+	}
+	if err := convert(turn.State, &out.After.State); err != nil {
+		return out, err
 	}
 	out.Trace, err = trace(turn.Decision.Trace)
 	return out, err

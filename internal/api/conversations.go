@@ -4,9 +4,12 @@ import (
 	"encoding/json"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
@@ -15,45 +18,51 @@ import (
 // pageSize is how many records a page holds.
 const pageSize = 50
 
-func listConversations(q *request) (any, error) {
-	f := store.Filter{Search: q.Query("search"), Before: q.Query("cursor"), Limit: pageSize + 1}
+func listConversations(q *request) (page client.ConversationPage, err error) {
+	f := store.Filter{Search: q.Query("search"), Before: q.Query("cursor"), Limit: pageSize + 1, Name: q.nameField()}
 	lead := q.Query("lead")
 	switch {
 	case lead == "urgent":
 		f.Urgent = true
 	case lead != "":
 		if !slices.Contains([]dialogue.Lead{dialogue.LedByBot, dialogue.Waiting, dialogue.LedByPerson, dialogue.Closed}, dialogue.Lead(lead)) {
-			return nil, problem.New(problem.BadInput, "lead is one of: bot, waiting, person, closed, urgent", "lead")
+			return page, problem.New(problem.BadInput, "lead is one of: bot, waiting, person, closed, urgent", "lead")
 		}
 		f.Leads = []dialogue.Lead{dialogue.Lead(lead)}
 	}
-	list, err := q.workspace.Store().Conversations(q.Request.Context(), f, q.workspace.Now())
+	list, err := q.workspace.Store().Conversations(q.Request.Context(), f, q.workspace.Clock.Now())
 	if err != nil {
-		return nil, err
+		return page, err
 	}
-	page := client.ConversationPage{}
 	if len(list) > pageSize {
 		list = list[:pageSize]
 		if last := list[pageSize-1]; !f.Urgent {
 			page.Next = last.UpdatedAt.Format(time.RFC3339Nano) + " " + last.ID
 		}
 	}
-	page.Items = conversations(list)
+	page.Items = q.conversations(list)
 	return page, nil
 }
 
-func conversations(list []store.Conversation) []client.Conversation {
+// nameField is the field that holds a contact's name.
+func (q *request) nameField() string {
+	field, _ := q.workspace.Documents.Settings().Fields.Of(contact.Name)
+	return field.Name
+}
+
+func (q *request) conversations(list []store.Conversation) []client.Conversation {
 	items := make([]client.Conversation, len(list))
 	for i, c := range list {
-		items[i] = conversation(c)
+		items[i] = q.conversation(c)
 	}
 	return items
 }
 
-func conversation(c store.Conversation) client.Conversation {
+func (q *request) conversation(c store.Conversation) client.Conversation {
 	out := client.Conversation{
-		ID: c.ID, Channel: c.Channel, Address: c.Address, Contact: c.ContactID, Name: c.ContactName, Bot: c.Bot, Lead: string(c.Lead), Assignee: c.Assignee,
-		Priority: c.Priority, Reason: c.Reason, Preview: c.Preview, OpenedAt: c.OpenedAt, UpdatedAt: c.UpdatedAt,
+		ID: c.ID, Channel: c.Channel, Address: c.Address, Contact: c.ContactID, Who: q.workspace.Channels.Who(c.ContactName, c.Channel, c.Address),
+		Bot: c.Bot, Lead: string(c.Lead), Assignee: c.Assignee, Priority: c.Priority, Reason: c.Reason, Because: bot.Because(c.Reason),
+		Outcome: c.Outcome, Preview: c.Preview, OpenedAt: c.OpenedAt, UpdatedAt: c.UpdatedAt,
 	}
 	if !c.WaitingSince.IsZero() {
 		out.WaitingSince = &c.WaitingSince
@@ -67,48 +76,65 @@ func conversation(c store.Conversation) client.Conversation {
 	return out
 }
 
-func showConversation(q *request) (any, error) {
+func showConversation(q *request) (out client.Conversation, err error) {
 	ctx := q.Request.Context()
 	c, err := q.workspace.Store().Conversation(ctx, q.Param("id"))
 	if err != nil {
-		return nil, err
+		return out, err
 	}
 	known, err := q.workspace.Store().Facts(ctx, c.ContactID)
-	out := conversation(c)
-	out.Facts = facts(known)
 	for _, f := range known {
-		if f.Detail == "name" {
-			out.Name = f.Value
+		if f.Field == q.nameField() {
+			c.ContactName = f.Value
 		}
 	}
+	out = q.conversation(c)
+	out.Facts = q.facts(known)
 	return out, err
 }
 
-func facts(list []store.Fact) []client.Fact {
+// facts are the facts of a contact in the order of the workspace's fields; those
+// of a field that is no longer declared come last.
+func (q *request) facts(list []store.Fact) []client.Fact {
+	fields := q.workspace.Documents.Settings().Fields
 	out := make([]client.Fact, len(list))
 	for i, f := range list {
-		out[i] = client.Fact{Detail: f.Detail, Value: f.Value, Verified: f.Verified, Message: f.MessageID, LearntAt: f.LearntAt}
+		field, ok := fields.Named(f.Field)
+		if !ok {
+			field.Label = f.Field
+		}
+		out[i] = client.Fact{
+			Field: f.Field, Label: field.Label, Value: f.Value, Sensitive: field.Sensitive,
+			Verified: f.Verified, VerifiedBy: f.VerifiedBy, Message: f.MessageID, LearntAt: f.LearntAt,
+		}
 	}
+	place := func(f client.Fact) int {
+		at := slices.IndexFunc(fields, func(field contact.Field) bool { return field.Name == f.Field })
+		if at < 0 {
+			return len(fields)
+		}
+		return at
+	}
+	slices.SortStableFunc(out, func(a, b client.Fact) int { return place(a) - place(b) })
 	return out
 }
 
-func listMessages(q *request) (any, error) {
+func listMessages(q *request) (page client.MessagePage, err error) {
 	ctx := q.Request.Context()
 	if _, err := q.workspace.Store().Conversation(ctx, q.Param("id")); err != nil {
-		return nil, err
+		return page, err
 	}
 	before := 0
 	if cursor := q.Query("cursor"); cursor != "" {
-		var err error
 		if before, err = strconv.Atoi(cursor); err != nil {
-			return nil, problem.New(problem.BadInput, "that is no cursor of this list", "cursor")
+			return page, problem.New(problem.BadInput, "that is no cursor of this list", "cursor")
 		}
 	}
 	list, err := q.workspace.Store().Messages(ctx, q.Param("id"), before, pageSize)
 	if err != nil {
-		return nil, err
+		return page, err
 	}
-	page := client.MessagePage{Items: make([]client.Message, len(list))}
+	page.Items = make([]client.Message, len(list))
 	for i, m := range list {
 		page.Items[i] = message(m)
 	}
@@ -119,79 +145,76 @@ func listMessages(q *request) (any, error) {
 }
 
 func message(m store.Message) client.Message {
-	out := client.Message{ID: m.ID, Position: m.Position, Author: string(m.Author), Name: m.Name, Text: m.Text, Turn: m.TurnID, Delivery: m.Delivery, At: m.At}
+	out := client.Message{ID: m.ID, Position: m.Position, Author: string(m.Author), Name: m.Name, Text: m.Text, Turn: m.TurnID, State: string(m.State), At: m.At}
+	for _, p := range m.Parts {
+		out.Parts = append(out.Parts, client.Part{Kind: string(p.Kind), Text: p.Text})
+	}
 	for _, c := range m.Citations {
 		out.Citations = append(out.Citations, client.Citation(c))
 	}
 	return out
 }
 
-func reply(q *request) (any, error) {
-	var in client.Reply
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func reply(q *request, in client.Reply) (client.Message, error) {
 	if err := text(in.Text, "text", 8000); err != nil {
-		return nil, err
+		return client.Message{}, err
 	}
-	m, err := q.workspace.Reply(q.Request.Context(), q.Param("id"), q.access.Label, in.Text, q.GetHeader("Idempotency-Key"))
+	m, err := q.workspace.Inbox.Reply(q.Request.Context(), q.Param("id"), q.access.Label, in.Text, q.GetHeader("Idempotency-Key"))
 	return message(m), err
 }
 
-func replyWithFact(q *request) (any, error) {
-	var in client.BareFact
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func replyWithFact(q *request, in client.BareFact) (client.Message, error) {
 	if err := text(in.Fact, "fact", 4000); err != nil {
-		return nil, err
+		return client.Message{}, err
 	}
-	m, err := q.workspace.ReplyWithFact(q.Request.Context(), q.Param("id"), q.access.Label, in.Fact, q.GetHeader("Idempotency-Key"))
+	m, err := q.workspace.Inbox.ReplyWithFact(q.Request.Context(), q.Param("id"), q.access.Label, in.Fact, q.GetHeader("Idempotency-Key"))
 	return message(m), err
 }
 
-func take(q *request) (any, error) {
-	var in client.Take
-	if q.Request.ContentLength != 0 {
-		if err := q.body(&in); err != nil {
-			return nil, err
-		}
-	}
-	if err := q.workspace.Take(q.Request.Context(), q.Param("id"), q.access.Label, in.Over); err != nil {
-		return nil, err
+func take(q *request, in client.Take) (out client.Conversation, err error) {
+	if err := q.workspace.Inbox.Take(q.Request.Context(), q.Param("id"), q.access.Label, in.Over); err != nil {
+		return out, err
 	}
 	return showConversation(q)
 }
 
-func giveBack(q *request) (any, error) {
-	if err := q.workspace.Return(q.Request.Context(), q.Param("id"), q.access.Label); err != nil {
-		return nil, err
+func giveBack(q *request) (out client.Conversation, err error) {
+	if err := q.workspace.Inbox.Return(q.Request.Context(), q.Param("id"), q.access.Label); err != nil {
+		return out, err
 	}
 	return showConversation(q)
 }
 
-func closeConversation(q *request) (any, error) {
-	if err := q.workspace.CloseConversation(q.Request.Context(), q.Param("id"), q.access.Label); err != nil {
-		return nil, err
+func closeConversation(q *request) (out client.Conversation, err error) {
+	if err := q.workspace.Inbox.Close(q.Request.Context(), q.Param("id"), q.access.Label); err != nil {
+		return out, err
 	}
 	return showConversation(q)
 }
 
-func showTurn(q *request) (any, error) {
+func approveMessage(q *request, in client.Approval) (client.Message, error) {
+	if len([]rune(in.Text)) > 8000 {
+		return client.Message{}, problem.New(problem.TooLarge, "the text has more than 8000 characters", "text")
+	}
+	m, err := q.workspace.Inbox.Approve(q.Request.Context(), q.Param("id"), q.access.Label, strings.TrimSpace(in.Text))
+	return message(m), err
+}
+
+func rejectMessage(q *request, in client.Rejection) (client.Message, error) {
+	if len([]rune(in.Why)) > 500 {
+		return client.Message{}, problem.New(problem.TooLarge, "the reason has more than 500 characters", "why")
+	}
+	m, err := q.workspace.Inbox.Reject(q.Request.Context(), q.Param("id"), q.access.Label, strings.TrimSpace(in.Why))
+	return message(m), err
+}
+
+func showTurn(q *request) (out client.Turn, err error) {
 	t, err := q.workspace.Store().Turn(q.Request.Context(), q.Param("id"))
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	out := client.Turn{ID: t.ID, Conversation: t.ConversationID, State: t.State, At: t.At}
-	return out, json.Unmarshal([]byte(t.Trace), &out.Trace)
-}
-
-func listContacts(q *request) (any, error) {
-	const most = 200
-	list, err := q.workspace.Store().Contacts(q.Request.Context(), most)
-	page := client.ContactPage{Items: make([]client.Contact, len(list))}
-	for i, c := range list {
-		page.Items[i] = client.Contact{ID: c.ID, Channel: c.Channel, Address: c.Address, Facts: facts(c.Facts), CreatedAt: c.CreatedAt}
-	}
-	return page, err
+	out = client.Turn{ID: t.ID, Conversation: t.ConversationID, State: t.State, At: t.At}
+	err = json.Unmarshal([]byte(t.Trace), &out.Trace)
+	out.Trace.Decision = t.Code.Words()
+	return out, err
 }

@@ -1,39 +1,50 @@
 package api
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"strconv"
 	"strings"
 
+	"github.com/swaggest/jsonschema-go"
+
 	"urgentparrot.example/client"
-	docs "urgentparrot.example/internal/core/document"
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
 )
 
-// kinds are the kinds of documents by their nouns in addresses.
-var kinds = map[string]workspace.Kind{
-	"settings": workspace.KindSettings, "connections": workspace.KindConnection, "sheets": workspace.KindSheet,
-	"tools": workspace.KindTool, "bots": workspace.KindBot, "channels": workspace.KindChannel,
-}
-
-func (q *request) kind() (workspace.Kind, error) {
-	kind, ok := kinds[q.Param("kind")]
+// kind is the kind of documents that the address names.
+func (q *request) kind() (document.Kind, error) {
+	all := q.workspace.Documents.Kinds()
+	kind, ok := document.Find(all, q.Param("kind"))
 	if !ok {
-		return "", problem.New(problem.NotFound, "the kinds of documents are: settings, connections, sheets, tools, bots, channels", "kind")
+		nouns := make([]string, len(all))
+		for i, k := range all {
+			nouns[i] = k.Plural
+		}
+		return kind, problem.New(problem.NotFound, "the kinds of documents are: "+strings.Join(nouns, ", "), "kind")
 	}
 	return kind, nil
 }
 
-func listDocuments(q *request) (any, error) {
+func listKinds(q *request) (client.DocumentKindPage, error) {
+	page := client.DocumentKindPage{}
+	for _, k := range q.workspace.Documents.Kinds() {
+		page.Items = append(page.Items, client.DocumentKind{Name: k.Name, Plural: k.Plural, Title: k.Title, About: k.About, Only: k.Only, Example: k.Example})
+	}
+	return page, nil
+}
+
+func listDocuments(q *request) (page client.DocumentPage, err error) {
 	kind, err := q.kind()
 	if err != nil {
-		return nil, err
+		return page, err
 	}
-	list, err := q.workspace.Store().Documents(q.Request.Context(), kind)
-	page := client.DocumentPage{Items: make([]client.Document, len(list))}
+	list, err := q.workspace.Store().Documents(q.Request.Context(), kind.Name)
+	page.Items = make([]client.Document, len(list))
 	for i, d := range list {
 		page.Items[i] = documentOf(d)
 	}
@@ -41,50 +52,42 @@ func listDocuments(q *request) (any, error) {
 }
 
 func documentOf(d store.Document) client.Document {
-	return client.Document{Kind: string(d.Kind), Name: d.Name, Text: d.Text, Version: d.Version, UpdatedAt: d.UpdatedAt}
+	return client.Document{Kind: d.Kind, Name: d.Name, Text: d.Text, Version: d.Version, UpdatedAt: d.UpdatedAt}
 }
 
-func (q *request) stored() (client.Document, error) {
+func showDocument(q *request) (client.Document, error) {
 	kind, err := q.kind()
 	if err != nil {
 		return client.Document{}, err
 	}
-	list, err := q.workspace.Store().Documents(q.Request.Context(), kind)
+	list, err := q.workspace.Store().Documents(q.Request.Context(), kind.Name)
 	if err != nil {
 		return client.Document{}, err
 	}
 	for _, d := range list {
 		if d.Name == q.Param("name") {
 			q.Header("ETag", fmt.Sprintf("%q", strconv.Itoa(d.Version)))
-			return documentOf(d), nil
+			shown := documentOf(d)
+			shown.UsedBy = q.workspace.Documents.Dependents(kind.Name, d.Name)
+			return shown, nil
 		}
 	}
-	return client.Document{}, problem.New(problem.NotFound, fmt.Sprintf("there is no %s called %q", kind, q.Param("name")), "name")
+	return client.Document{}, problem.New(problem.NotFound, fmt.Sprintf("there is no %s called %q", kind.Name, q.Param("name")), "name")
 }
 
-func showDocument(q *request) (any, error) {
-	d, err := q.stored()
-	return d, err
-}
-
-func putDocument(q *request) (any, error) {
+func putDocument(q *request, in client.DocumentText) (client.Document, error) {
 	kind, err := q.kind()
 	if err != nil {
-		return nil, err
-	}
-	var in client.DocumentText
-	if err := q.body(&in); err != nil {
-		return nil, err
+		return client.Document{}, err
 	}
 	version, err := q.ifMatch()
 	if err != nil {
-		return nil, err
+		return client.Document{}, err
 	}
-	if _, err := q.workspace.PutDocument(q.Request.Context(), kind, q.Param("name"), in.Text, version); err != nil {
-		return nil, err
+	if _, err := q.workspace.Documents.Put(q.Request.Context(), kind.Name, q.Param("name"), in.Text, version); err != nil {
+		return client.Document{}, err
 	}
-	d, err := q.stored()
-	return d, err
+	return showDocument(q)
 }
 
 // ifMatch returns the version that the request expects, 0 if any will do.
@@ -99,34 +102,70 @@ func (q *request) ifMatch() (version int, err error) {
 	return version, nil
 }
 
-func checkDocument(q *request) (any, error) {
+func checkDocument(q *request, in client.DocumentText) (client.Checked, error) {
+	result := client.Checked{Problems: []client.Problem{}}
 	kind, err := q.kind()
 	if err != nil {
-		return nil, err
+		return result, err
 	}
-	var in client.DocumentText
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
-	result := client.Checked{Problems: []client.Problem{}}
-	var problems docs.Problems
-	if err := q.workspace.CheckDocument(kind, q.Param("name"), in.Text); errors.As(err, &problems) {
+	var problems document.Problems
+	err = q.workspace.Documents.Check(kind.Name, q.Param("name"), in.Text)
+	if errors.As(err, &problems) {
 		for _, p := range problems {
 			result.Problems = append(result.Problems, client.Problem(p))
 		}
-	} else if err != nil {
-		return nil, err
+		err = nil
 	}
-	return result, nil
+	return result, err
 }
 
-func putSecret(q *request) (any, error) {
-	var in client.Secret
-	if err := q.body(&in); err != nil {
-		return nil, err
+func removeDocument(q *request) error {
+	kind, err := q.kind()
+	if err != nil {
+		return err
 	}
+	return q.workspace.Documents.Remove(q.Request.Context(), kind.Name, q.Param("name"))
+}
+
+// documentSchema gives the JSON Schema of a kind, for editors that complete and
+// check a document as it is typed. The service checks more than a schema can say.
+func documentSchema(q *request) error {
+	kind, err := q.kind()
+	if err != nil {
+		return err
+	}
+	raw, err := schemaOf(kind)
+	if err == nil {
+		q.Data(http.StatusOK, "application/schema+json", raw)
+	}
+	return err
+}
+
+func schemaOf(kind document.Kind) ([]byte, error) {
+	reflector := jsonschema.Reflector{}
+	whole := map[string]any{"$schema": "https://json-schema.org/draft/2020-12/schema", "title": kind.Title, "description": kind.About}
+	var shapes []any
+	for _, shape := range kind.Shapes {
+		schema, err := reflector.Reflect(shape, jsonschema.PropertyNameTag("yaml"), jsonschema.InlineRefs, jsonschema.InterceptNullability(func(p jsonschema.InterceptNullabilityParams) {
+			if p.Schema != nil {
+				p.Schema.RemoveType(jsonschema.Null)
+			}
+		}))
+		if err != nil {
+			return nil, err
+		}
+		closed := false
+		schema.WithAdditionalProperties(jsonschema.SchemaOrBool{TypeBoolean: &closed})
+		schema.WithRequired(kind.Name)
+		shapes = append(shapes, schema)
+	}
+	whole["oneOf"] = shapes
+	return json.MarshalIndent(whole, "", "  ")
+}
+
+func putSecret(q *request, in client.Secret) error {
 	if err := text(in.Secret, "secret", 4096); err != nil {
-		return nil, err
+		return err
 	}
-	return nil, q.workspace.PutSecret(q.Request.Context(), q.Param("name"), in.Secret)
+	return q.workspace.Documents.PutSecret(q.Request.Context(), q.Param("name"), in.Secret)
 }

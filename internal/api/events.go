@@ -2,64 +2,41 @@ package api
 
 import (
 	"encoding/json"
-	"fmt"
-	"net/http"
 	"strconv"
-	"time"
 
+	"urgentparrot.example/client"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/sse"
 )
-
-// keepAlive is how often a quiet stream shows that it is there.
-const keepAlive = 20 * time.Second
 
 // events streams what happens, from the event after Last-Event-ID on, or from
 // now.
-func events(q *request) (any, error) {
+func events(q *request) error {
 	ctx, w := q.Request.Context(), q.workspace
 	happened, end := w.Watch(engine.Events)
 	defer end()
 	last, err := strconv.ParseInt(q.GetHeader("Last-Event-ID"), 10, 64)
 	if err != nil {
 		if last, err = w.Store().LastEvent(ctx); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	q.Header("Content-Type", "text/event-stream")
-	q.Header("Cache-Control", "no-store")
-	q.Header("X-Accel-Buffering", "no")
-	q.Status(http.StatusOK)
-	flush := http.NewResponseController(q.Writer)
-	fmt.Fprint(q.Writer, "retry: 1000\n\n")
-	const page = 500
-	for {
+	sse.Serve(q.Writer, ctx, w.Clock, happened, func() ([]sse.Event, bool, error) {
+		const page = 500
 		list, err := w.Store().EventsAfter(ctx, last, page)
-		if err != nil {
-			return answered{}, nil // the stream has begun: it can only break off
-		}
-		for _, e := range list {
-			data, err := json.Marshal(map[string]any{
-				"specversion": "1.0", "id": strconv.FormatInt(e.Seq, 10), "source": "/workspaces/" + w.Name, "type": "urgent-parrot." + e.Type,
-				"subject": e.Subject, "time": e.At, "datacontenttype": "application/json", "data": json.RawMessage(e.Data),
-			})
-			if err != nil {
-				return answered{}, nil
+		events := make([]sse.Event, len(list))
+		for i, e := range list {
+			cloud := client.Event{
+				SpecVersion: "1.0", ID: strconv.FormatInt(e.Seq, 10), Source: "/workspaces/" + w.Name, Type: "urgent-parrot." + e.Type,
+				Subject: e.Subject, Time: e.At, DataContentType: "application/json",
 			}
-			fmt.Fprintf(q.Writer, "id: %d\ndata: %s\n\n", e.Seq, data)
+			if err := json.Unmarshal([]byte(e.Data), &cloud.Data); err != nil {
+				return nil, false, err
+			}
+			events[i] = sse.Event{ID: cloud.ID, Data: cloud}
 			last = e.Seq
 		}
-		if flush.Flush() != nil {
-			return answered{}, nil
-		}
-		if len(list) == page {
-			continue
-		}
-		select {
-		case <-happened:
-		case <-time.After(keepAlive):
-			fmt.Fprint(q.Writer, ": still here\n\n")
-		case <-ctx.Done():
-			return answered{}, nil
-		}
-	}
+		return events, len(list) == page, err
+	})
+	return nil
 }

@@ -19,7 +19,7 @@ import (
 	"urgentparrot.example/internal/store"
 )
 
-func listSources(q *request) (any, error) {
+func listSources(q *request) (client.SourcePage, error) {
 	list, err := q.workspace.Store().Sources(q.Request.Context())
 	page := client.SourcePage{Items: make([]client.Source, len(list))}
 	for i, s := range list {
@@ -34,7 +34,7 @@ func source(w *engine.Workspace, s store.Source) client.Source {
 		ID: s.ID, Name: s.Name, Title: s.Title, Kind: string(s.Kind), Address: s.Address, Bytes: s.Bytes, Pages: s.Pages, Passages: s.Passages, Encoding: s.Waiting,
 		EveryMinutes: int(s.Every / time.Minute), ReadAt: maybe(s.ReadAt), NextAt: maybe(s.NextAt), ValidFrom: maybe(s.From), ValidUntil: maybe(s.Until), Error: s.Error,
 	}
-	progress, underway := w.Progress(s.ID)
+	progress, underway := w.Library.Progress(s.ID)
 	switch {
 	case underway:
 		out.State, out.Progress = "reading", &client.Progress{Read: progress.Read, Found: progress.Found}
@@ -82,57 +82,47 @@ func sourceName(name string) (string, error) {
 	return name, nil
 }
 
-func addSource(q *request) (any, error) {
+func addSource(q *request) (out client.Source, err error) {
 	q.Request.Body = http.MaxBytesReader(q.Writer, q.Request.Body, reading.Limit+64<<10)
 	file, _, err := q.Request.FormFile("file")
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLarge):
-		return nil, problem.New(problem.TooLarge, fmt.Sprintf("the file is too large; at most %d MB are read", reading.Limit>>20), "file")
+		return out, problem.New(problem.TooLarge, fmt.Sprintf("the file is too large; at most %d MB are read", reading.Limit>>20), "file")
 	case err != nil:
-		return nil, problem.New(problem.BadInput, "send the file as multipart/form-data, in a field called file", "file")
+		return out, problem.New(problem.BadInput, "send the file as multipart/form-data, in a field called file", "file")
 	}
 	defer file.Close()
 	name, err := sourceName(q.Request.FormValue("name"))
 	if err != nil {
-		return nil, err
+		return out, err
 	}
 	content, err := io.ReadAll(file)
 	if err != nil {
-		return nil, problem.New(problem.BadInput, "the file broke off before its end", "file")
+		return out, problem.New(problem.BadInput, "the file broke off before its end", "file")
 	}
-	if _, err := reading.ReadFile(name, content); err != nil {
-		return nil, problem.New(problem.BadInput, name+": "+err.Error(), "file")
-	}
-	return q.keptSource(q.workspace.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromFile}, content))
+	return q.keptSource(q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromFile}, content))
 }
 
-func (q *request) keptSource(s store.Source, err error) (any, error) {
+func (q *request) keptSource(s store.Source, err error) (client.Source, error) {
 	if err != nil {
-		return nil, err
+		return client.Source{}, err
 	}
 	return source(q.workspace, s), nil
 }
 
-func addText(q *request) (any, error) {
-	var in client.TypedSource
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func addText(q *request, in client.TypedSource) (out client.Source, err error) {
 	name, err := sourceName(in.Name)
 	if err == nil {
 		err = errors.Join(text(in.Text, "text", 400_000), within(in.ValidFrom, in.ValidUntil))
 	}
 	if err != nil {
-		return nil, err
+		return out, err
 	}
 	if !strings.HasSuffix(name, ".md") {
 		name += ".md"
 	}
-	if _, err := reading.ReadFile(name, []byte(in.Text)); err != nil {
-		return nil, problem.New(problem.BadInput, err.Error(), "text")
-	}
-	return q.keptSource(q.workspace.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromText, From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil)}, []byte(in.Text)))
+	return q.keptSource(q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromText, From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil)}, []byte(in.Text)))
 }
 
 // longestInterval is the longest time between two readings: about a year.
@@ -145,31 +135,27 @@ func interval(minutes int) error {
 	return nil
 }
 
-func addWeb(q *request) (any, error) {
-	var in client.WebSource
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func addWeb(q *request, in client.WebSource) (out client.Source, err error) {
 	if in.Name == "" {
 		in.Name = in.Address
 	}
 	name, err := sourceName(in.Name)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	if err := q.workspace.CheckAddress(in.Address); err != nil {
-		return nil, problem.New(problem.BadInput, err.Error(), "address")
+	if err := q.workspace.Library.CheckAddress(in.Address); err != nil {
+		return out, problem.New(problem.BadInput, err.Error(), "address")
 	}
 	if in.Prefix != "" {
-		if err := q.workspace.CheckAddress(in.Prefix); err != nil {
-			return nil, problem.New(problem.BadInput, err.Error(), "prefix")
+		if err := q.workspace.Library.CheckAddress(in.Prefix); err != nil {
+			return out, problem.New(problem.BadInput, err.Error(), "prefix")
 		}
 	}
 	if in.Depth < 0 || in.Depth > 100 || in.Pages < 0 || in.Pages > reading.MostPages {
-		return nil, problem.New(problem.BadInput, fmt.Sprintf("at most 100 links deep and %d pages are followed", reading.MostPages), "depth")
+		return out, problem.New(problem.BadInput, fmt.Sprintf("at most 100 links deep and %d pages are followed", reading.MostPages), "depth")
 	}
 	if err := errors.Join(interval(in.EveryMinutes), within(in.ValidFrom, in.ValidUntil)); err != nil {
-		return nil, err
+		return out, err
 	}
 	s := store.Source{
 		Name: name, Kind: store.FromPage, Address: strings.TrimSpace(in.Address), Every: time.Duration(in.EveryMinutes) * time.Minute,
@@ -179,94 +165,90 @@ func addWeb(q *request) (any, error) {
 	if in.Follow {
 		s.Kind = store.FromSite
 	}
-	return q.keptSource(q.workspace.AddWeb(q.Request.Context(), s))
+	return q.keptSource(q.workspace.Library.AddWeb(q.Request.Context(), s))
 }
 
-func showSource(q *request) (any, error) {
+func showSource(q *request) (client.Source, error) {
 	return q.keptSource(q.workspace.Store().Source(q.Request.Context(), q.Param("id")))
 }
 
-func changeSource(q *request) (any, error) {
-	var in client.SourceChange
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func changeSource(q *request, in client.SourceChange) (out client.Source, err error) {
 	if err := errors.Join(interval(in.EveryMinutes), within(in.ValidFrom, in.ValidUntil)); err != nil {
-		return nil, err
+		return out, err
 	}
 	ctx := q.Request.Context()
 	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
 	if err != nil {
-		return nil, err
+		return out, err
 	}
 	s.Every, s.From, s.Until = time.Duration(in.EveryMinutes)*time.Minute, orZero(in.ValidFrom), orZero(in.ValidUntil)
-	if err := q.workspace.ChangeSource(ctx, s); err != nil {
-		return nil, err
+	if err := q.workspace.Library.ChangeSource(ctx, s); err != nil {
+		return out, err
 	}
 	return q.keptSource(q.workspace.Store().Source(ctx, s.ID))
 }
 
-func readSource(q *request) (any, error) {
+func readSource(q *request) (out client.Source, err error) {
 	ctx := q.Request.Context()
 	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
 	if err != nil {
-		return nil, err
+		return out, err
 	}
 	if s.Address == "" {
-		return nil, problem.New(problem.BadInput, "a file is read when it is uploaded; upload it again to read it anew", "id")
+		return out, problem.New(problem.BadInput, "a file is read when it is uploaded; upload it again to read it anew", "id")
 	}
-	if err := q.workspace.ReadAgain(ctx, s.ID); err != nil {
-		return nil, err
+	if err := q.workspace.Library.ReadAgain(ctx, s.ID); err != nil {
+		return out, err
 	}
 	return source(q.workspace, s), nil
 }
 
-func removeSource(q *request) (any, error) {
+func removeSource(q *request) error {
 	s, err := q.workspace.Store().Source(q.Request.Context(), q.Param("id"))
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return nil, q.workspace.RemoveSource(q.Request.Context(), s.ID)
+	return q.workspace.Library.RemoveSource(q.Request.Context(), s.ID)
 }
 
-func listPages(q *request) (any, error) {
+func listPages(q *request) (page client.ReadPageList, err error) {
 	ctx := q.Request.Context()
 	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
 	if err != nil {
-		return nil, err
+		return page, err
 	}
 	list, err := q.workspace.Store().Pages(ctx, s.ID)
-	page := client.ReadPageList{Items: make([]client.ReadPage, len(list))}
+	page.Items = make([]client.ReadPage, len(list))
 	for i, p := range list {
 		page.Items[i] = client.ReadPage{Address: p.Address, Title: p.Title, Passages: p.Passages, ReadAt: p.ReadAt, Error: p.Error}
 	}
 	return page, err
 }
 
-func listPassages(q *request) (any, error) {
+func listPassages(q *request) (page client.PassagePage, err error) {
 	ctx := q.Request.Context()
 	s, err := q.workspace.Store().Source(ctx, q.Param("id"))
 	if err != nil {
-		return nil, err
+		return page, err
 	}
 	list, err := q.workspace.Store().Passages(ctx, s.ID, "")
-	page := client.PassagePage{Items: make([]client.Passage, len(list))}
+	page.Items = make([]client.Passage, len(list))
 	for i, p := range list {
 		page.Items[i] = client.Passage{ID: p.ID, Source: p.Source, Address: p.Address, Trail: p.Trail, Question: p.Question, Text: p.Text, Position: p.Position}
 	}
 	return page, err
 }
 
-func search(q *request) (any, error) {
+func search(q *request) (out client.Found, err error) {
 	question := q.Query("q")
 	if err := text(question, "q", 4000); err != nil {
-		return nil, err
+		return out, err
 	}
-	result, threshold, err := q.workspace.Candidates(question, q.Query("bot"))
+	desk, err := q.workspace.Desk(q.Query("bot"))
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	return Found(question, result, threshold), nil
+	return Found(question, desk.Search(q.Request.Context(), question), desk.Threshold()), nil
 }
 
 // Found is what was found for a question, as it goes over the wire.
@@ -293,25 +275,17 @@ func Weighed(c answer.Candidate, quoted bool) client.Weighed {
 	}
 }
 
-func runQuiz(q *request) (any, error) {
-	var in client.Quiz
-	if err := q.largeBody(&in, 16<<20); err != nil {
-		return nil, err
-	}
+// quizLimit is the largest quiz that is taken, in bytes.
+const quizLimit = 16 << 20
+
+func runQuiz(q *request, in client.Quiz) (out client.QuizReport, err error) {
 	questions, err := quiz.Parse(strings.NewReader(in.Questions))
 	if err != nil {
-		return nil, problem.New(problem.BadInput, err.Error(), "questions")
+		return out, problem.New(problem.BadInput, err.Error(), "questions")
 	}
-	finder, threshold, err := q.workspace.BotFinder(in.Bot)
+	desk, err := q.workspace.Desk(in.Bot)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	report := quiz.Run(questions, func(asked, after string) []answer.Reply {
-		if q.Request.Context().Err() != nil {
-			return nil // nobody waits for the report any more
-		}
-		return finder.Answer(asked, after, threshold, 0)
-	})
-	var out client.QuizReport
-	return out, convert(report, &out)
+	return out, convert(desk.Quiz(q.Request.Context(), questions), &out)
 }

@@ -16,7 +16,7 @@ func houseAnswer(h store.HouseAnswer) client.HouseAnswer {
 	}
 }
 
-func listHouseAnswers(q *request) (any, error) {
+func listHouseAnswers(q *request) (client.HouseAnswerPage, error) {
 	list, err := q.workspace.Store().HouseAnswers(q.Request.Context())
 	page := client.HouseAnswerPage{Items: make([]client.HouseAnswer, len(list))}
 	for i, h := range list {
@@ -25,46 +25,44 @@ func listHouseAnswers(q *request) (any, error) {
 	return page, err
 }
 
-func addHouseAnswer(q *request) (any, error) { return q.keepHouseAnswer("", 0) }
+func addHouseAnswer(q *request, in client.HouseAnswerText) (client.HouseAnswer, error) {
+	return q.keepHouseAnswer("", 0, in)
+}
 
-func putHouseAnswer(q *request) (any, error) {
+func putHouseAnswer(q *request, in client.HouseAnswerText) (h client.HouseAnswer, err error) {
 	if _, err := q.workspace.Store().HouseAnswer(q.Request.Context(), q.Param("id")); err != nil {
-		return nil, err
+		return h, err
 	}
 	version, err := q.ifMatch()
 	if err != nil {
-		return nil, err
+		return h, err
 	}
-	return q.keepHouseAnswer(q.Param("id"), version)
+	return q.keepHouseAnswer(q.Param("id"), version, in)
 }
 
-func (q *request) keepHouseAnswer(id string, version int) (any, error) {
-	var in client.HouseAnswerText
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func (q *request) keepHouseAnswer(id string, version int, in client.HouseAnswerText) (client.HouseAnswer, error) {
 	if err := errors.Join(text(in.Question, "question", 1000), text(in.Answer, "answer", 8000), within(in.ValidFrom, in.ValidUntil)); err != nil {
-		return nil, err
+		return client.HouseAnswer{}, err
 	}
-	h, err := q.workspace.PutHouseAnswer(q.Request.Context(), store.HouseAnswer{
+	h, err := q.workspace.Library.PutHouseAnswer(q.Request.Context(), store.HouseAnswer{
 		ID: id, Question: in.Question, Answer: in.Answer, Author: q.access.Label,
 		ReviewAt: orZero(in.ReviewAt), From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil),
 	}, version)
 	if err != nil {
-		return nil, err
+		return client.HouseAnswer{}, err
 	}
 	q.Header("ETag", fmt.Sprintf("%q", fmt.Sprint(h.Version)))
 	return houseAnswer(h), nil
 }
 
-func removeHouseAnswer(q *request) (any, error) {
-	return nil, q.workspace.RemoveHouseAnswer(q.Request.Context(), q.Param("id"))
+func removeHouseAnswer(q *request) error {
+	return q.workspace.Library.RemoveHouseAnswer(q.Request.Context(), q.Param("id"))
 }
 
 // mostListed is how many gaps and lessons are shown.
 const mostListed = 200
 
-func listGaps(q *request) (any, error) {
+func listGaps(q *request) (client.GapPage, error) {
 	list, err := q.workspace.Store().Gaps(q.Request.Context(), mostListed)
 	page := client.GapPage{Items: make([]client.Gap, len(list))}
 	for i, g := range list {
@@ -73,32 +71,28 @@ func listGaps(q *request) (any, error) {
 	return page, err
 }
 
-func answerGap(q *request) (any, error) {
-	var in client.GapAnswer
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func answerGap(q *request, in client.GapAnswer) (out client.GapAnswered, err error) {
 	if err := text(in.Answer, "answer", 8000); err != nil {
-		return nil, err
+		return out, err
 	}
 	if len([]rune(in.Question)) > 1000 {
-		return nil, problem.New(problem.TooLarge, "the question has more than 1000 characters", "question")
+		return out, problem.New(problem.TooLarge, "the question has more than 1000 characters", "question")
 	}
-	h, sent, err := q.workspace.AnswerGap(q.Request.Context(), q.Param("id"), in.Question, in.Answer, q.access.Label, in.Send)
+	h, sent, err := q.workspace.Inbox.AnswerGap(q.Request.Context(), q.Param("id"), in.Question, in.Answer, q.access.Label, in.Send)
 	return client.GapAnswered{HouseAnswer: houseAnswer(h), Sent: sent}, err
 }
 
-func dropGap(q *request) (any, error) {
-	return nil, q.workspace.DropGap(q.Request.Context(), q.Param("id"), q.access.Label)
+func dropGap(q *request) error {
+	return q.workspace.Library.DropGap(q.Request.Context(), q.Param("id"), q.access.Label)
 }
 
-func listLessons(q *request) (any, error) {
+func listLessons(q *request) (page client.LessonPage, err error) {
 	state := q.DefaultQuery("state", "proposed")
 	if state != "proposed" && state != "approved" && state != "rejected" {
-		return nil, problem.New(problem.BadInput, "a lesson is proposed, approved or rejected", "state")
+		return page, problem.New(problem.BadInput, "a lesson is proposed, approved or rejected", "state")
 	}
 	list, err := q.workspace.Store().Lessons(q.Request.Context(), state, mostListed)
-	page := client.LessonPage{Items: make([]client.Lesson, len(list))}
+	page.Items = make([]client.Lesson, len(list))
 	for i, l := range list {
 		page.Items[i] = client.Lesson{
 			ID: l.ID, Conversation: l.ConversationID, Question: l.Question, Answer: l.Answer, Author: l.Author, State: l.State, HouseAnswer: l.HouseID, CreatedAt: l.CreatedAt,
@@ -110,18 +104,14 @@ func listLessons(q *request) (any, error) {
 	return page, err
 }
 
-func approveLesson(q *request) (any, error) {
-	var in client.LessonText
-	if err := q.body(&in); err != nil {
-		return nil, err
-	}
+func approveLesson(q *request, in client.LessonText) (out client.HouseAnswer, err error) {
 	if len([]rune(in.Question)) > 1000 || len([]rune(in.Answer)) > 8000 {
-		return nil, problem.New(problem.TooLarge, "a question has at most 1000 characters, an answer 8000", "answer")
+		return out, problem.New(problem.TooLarge, "a question has at most 1000 characters, an answer 8000", "answer")
 	}
-	h, err := q.workspace.ApproveLesson(q.Request.Context(), q.Param("id"), in.Question, in.Answer, q.access.Label)
+	h, err := q.workspace.Library.ApproveLesson(q.Request.Context(), q.Param("id"), in.Question, in.Answer, q.access.Label)
 	return houseAnswer(h), err
 }
 
-func rejectLesson(q *request) (any, error) {
-	return nil, q.workspace.RejectLesson(q.Request.Context(), q.Param("id"), q.access.Label)
+func rejectLesson(q *request) error {
+	return q.workspace.Library.RejectLesson(q.Request.Context(), q.Param("id"), q.access.Label)
 }

@@ -26,7 +26,7 @@ var OpenAPI = sync.OnceValue(func() []byte {
 			case name == "ProblemDetails":
 				return name
 			case strings.HasPrefix(name, "Api"):
-				return strings.TrimPrefix(name, "Api") + "Body"
+				return strings.TrimPrefix(name, "Api")
 			}
 			return strings.TrimPrefix(name, "Client")
 		}),
@@ -37,7 +37,7 @@ var OpenAPI = sync.OnceValue(func() []byte {
 			}
 		}))
 	r.Spec.SetHTTPBearerTokenSecurity("token", "", "A token made with POST /api/v1/tokens")
-	for _, route := range (&Server{}).routes() {
+	for _, route := range routes() {
 		if err := describe(r, route); err != nil {
 			panic("api: " + route.path + ": " + err.Error()) // the table is fixed at build time
 		}
@@ -65,14 +65,14 @@ func describe(r *openapi31.Reflector, route route) error {
 	if !route.open {
 		o.AddSecurity("token")
 	}
-	if route.request != nil {
-		o.AddReqStructure(route.request)
+	for _, structure := range []any{route.parameters, route.body} {
+		if structure != nil {
+			o.AddReqStructure(structure)
+		}
 	}
 	switch {
-	case strings.HasSuffix(route.path, "/csv"):
-		o.AddRespStructure(nil, openapi.WithContentType("text/csv"), openapi.WithHTTPStatus(http.StatusOK))
-	case route.path == "/events":
-		o.AddRespStructure(route.response, openapi.WithContentType("text/event-stream"), openapi.WithHTTPStatus(http.StatusOK))
+	case route.media != "":
+		o.AddRespStructure(route.response, openapi.WithContentType(route.media), openapi.WithHTTPStatus(http.StatusOK))
 	case route.response == nil:
 		o.AddRespStructure(nil, openapi.WithHTTPStatus(http.StatusNoContent))
 	default:

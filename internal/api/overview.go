@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"urgentparrot.example/client"
@@ -12,43 +13,43 @@ import (
 // day is how far back today's figures reach.
 const day = 24 * time.Hour
 
-func today(q *request) (any, error) {
+func today(q *request) (t client.Today, err error) {
 	ctx, w := q.Request.Context(), q.workspace
-	now := w.Now()
-	waiting, err := w.Store().Conversations(ctx, store.Filter{Urgent: true, Limit: 10}, now)
+	now := w.Clock.Now()
+	waiting, err := w.Store().Conversations(ctx, store.Filter{Urgent: true, Limit: 10, Name: q.nameField()}, now)
 	if err != nil {
-		return nil, err
+		return t, err
 	}
-	t := client.Today{Waiting: conversations(waiting), Decisions: []client.Decision{}}
+	t = client.Today{Waiting: q.conversations(waiting), Decisions: []client.Decision{}}
 	if t.Counts, err = q.counts(ctx); err != nil {
-		return nil, err
+		return t, err
 	}
 	decisions, err := w.Store().Decisions(ctx, now.Add(-day))
 	if err != nil {
-		return nil, err
+		return t, err
 	}
 	for _, d := range decisions {
-		t.Decisions = append(t.Decisions, client.Decision(d))
+		t.Decisions = append(t.Decisions, client.Decision{Code: string(d.Code), Decision: d.Code.Words(), Times: d.Times})
 	}
 	t.Channels = q.channels()
 	t.Troubles, err = q.troubles(ctx)
 	return t, err
 }
 
-func status(q *request) (any, error) {
+func status(q *request) (s client.Status, err error) {
 	ctx, w := q.Request.Context(), q.workspace
 	counts, err := q.counts(ctx)
 	if err != nil {
-		return nil, err
+		return s, err
 	}
 	troubles, err := q.troubles(ctx)
 	return client.Status{
-		Version: Version, Workspace: w.Name, Title: w.Title(), Passages: w.Index().Len(), Counts: counts, Channels: q.channels(), Troubles: troubles,
+		Version: Version, Workspace: w.Name, Title: w.Documents.Settings().Title, Passages: w.Library.Index().Len(), Counts: counts, Channels: q.channels(), Troubles: troubles,
 	}, err
 }
 
 func (q *request) counts(ctx context.Context) (client.Counts, error) {
-	c, err := q.workspace.Store().Counts(ctx, q.workspace.Now().Add(-day))
+	c, err := q.workspace.Store().Counts(ctx, q.workspace.Clock.Now().Add(-day))
 	return client.Counts{
 		Waiting: c.Waiting, Bot: c.ByLead[dialogue.LedByBot], Person: c.ByLead[dialogue.LedByPerson], Closed: c.ByLead[dialogue.Closed],
 		Opened: c.Today, Replies: c.ByBot, Pending: c.Pending,
@@ -57,25 +58,24 @@ func (q *request) counts(ctx context.Context) (client.Counts, error) {
 
 func (q *request) channels() []client.Channel {
 	list := []client.Channel{}
-	for _, ch := range q.workspace.Channels() {
-		list = append(list, client.Channel{Name: ch.Name, Title: ch.Title, Kind: string(ch.Kind), Bot: ch.Bot, Fault: ch.Fault})
+	for _, ch := range q.workspace.Channels.States() {
+		c := client.Channel{Name: ch.Name, Title: ch.Title, Kind: ch.Kind, Speaks: ch.KindTitle, Bot: ch.Bot, Replies: ch.Replies, Fault: ch.Fault}
+		if ch.Path != "" {
+			c.Address = strings.TrimSuffix(q.server.PublicURL, "/") + "/" + ch.Path + "/" + q.workspace.Name + "/" + ch.Name
+		}
+		list = append(list, c)
 	}
 	return list
-}
-
-// what names effects for people.
-var what = map[store.EffectKind]string{
-	store.Send: "A reply could not be delivered", store.Call: "A tool failed", store.Sync: "A contact could not be written to the CRM", store.Notify: "A notification could not be sent",
 }
 
 // troubles are documents that cannot be used, channels that do not work, and
 // effects that were given up or are late.
 func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 	list := []client.Trouble{}
-	for _, fault := range q.workspace.Faults() {
+	for _, fault := range q.workspace.Documents.Faults() {
 		list = append(list, client.Trouble{What: "A document cannot be used", Detail: fault, GivenUp: true})
 	}
-	for _, ch := range q.workspace.Channels() {
+	for _, ch := range q.workspace.Channels.States() {
 		if ch.Fault != "" {
 			list = append(list, client.Trouble{What: "The channel " + ch.Title + " does not work", Detail: ch.Fault, GivenUp: true})
 		}
@@ -86,15 +86,14 @@ func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 			return nil, err
 		}
 		for _, e := range effects {
-			// A tool that failed has been owned up to; the customer waits for nothing.
-			if e.Attempts > 0 && e.Kind != store.Call {
-				list = append(list, client.Trouble{What: what[e.Kind], Detail: e.Error, Conversation: e.ConversationID, Effect: e.ID, GivenUp: state == "failed"})
+			if trouble := q.workspace.Trouble(e.Kind); e.Attempts > 0 && trouble != "" {
+				list = append(list, client.Trouble{What: trouble, Detail: e.Error, Conversation: e.ConversationID, Effect: e.ID, GivenUp: state == "failed"})
 			}
 		}
 	}
 	return list, nil
 }
 
-func retryEffect(q *request) (any, error) {
-	return nil, q.workspace.Retry(q.Request.Context(), q.Param("id"))
+func retryEffect(q *request) error {
+	return q.workspace.Outbox.Retry(q.Request.Context(), q.Param("id"))
 }

@@ -2,8 +2,10 @@ package api
 
 import (
 	"net/http"
+	"sync"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/kinds"
 )
 
 // The parameters of calls, for the OpenAPI document.
@@ -15,7 +17,16 @@ type (
 		Name string `path:"name"`
 	}
 	byKind struct {
-		Kind string `path:"kind" enum:"settings,connections,sheets,tools,bots,channels"`
+		Kind noun `path:"kind"`
+	}
+	oneDocument struct {
+		Kind noun   `path:"kind"`
+		Name string `path:"name"`
+	}
+	written struct {
+		Kind    noun   `path:"kind"`
+		Name    string `path:"name"`
+		IfMatch string `header:"If-Match" description:"The ETag that was read; without it, whatever is there is replaced."`
 	}
 	listing struct {
 		Lead   string `query:"lead" enum:"bot,waiting,person,closed,urgent" description:"urgent: those who wait for a person, the most urgent first."`
@@ -30,30 +41,16 @@ type (
 		Q   string `query:"q" required:"true"`
 		Bot string `query:"bot" description:"Whose sources and threshold count; all sources, if it is left out."`
 	}
-	changedSource struct {
-		ID string `path:"id"`
-		client.SourceChange
-	}
 	inState struct {
 		State string `query:"state" enum:"proposed,approved,rejected"`
 	}
-	houseWritten struct {
+	kept struct {
 		ID      string `path:"id"`
 		IfMatch string `header:"If-Match" description:"The ETag that was read; without it, whatever is there is replaced."`
-		client.HouseAnswerText
 	}
-	gapAnswered struct {
-		ID string `path:"id"`
-		client.GapAnswer
-	}
-	lessonApproved struct {
-		ID string `path:"id"`
-		client.LessonText
-	}
-	factGiven struct {
+	once struct {
 		ID  string `path:"id"`
 		Key string `header:"Idempotency-Key" description:"A repeat with the same key is not sent again."`
-		client.BareFact
 	}
 	upload struct {
 		Name string `formData:"name" required:"true"`
@@ -62,101 +59,86 @@ type (
 	streamed struct {
 		LastEventID string `header:"Last-Event-ID" description:"Go on after this event."`
 	}
-	said struct {
-		ID  string `path:"id"`
-		Key string `header:"Idempotency-Key" description:"A repeat with the same key is not sent again."`
-		client.Reply
-	}
-	taken struct {
-		ID string `path:"id"`
-		client.Take
-	}
-	written struct {
-		Kind    string `path:"kind" enum:"settings,connections,sheets,tools,bots,channels"`
-		Name    string `path:"name"`
-		IfMatch string `header:"If-Match" description:"The ETag that was read; without it, whatever is there is replaced."`
-		client.DocumentText
-	}
-	oneDocument struct {
-		Kind string `path:"kind" enum:"settings,connections,sheets,tools,bots,channels"`
-		Name string `path:"name"`
-	}
-	checked struct {
-		oneDocument
-		client.DocumentText
-	}
-	sealed struct {
-		Name string `path:"name"`
-		client.Secret
-	}
-	questioned struct {
-		Name string `path:"name"`
-		client.Question
-	}
-	tried struct {
-		Name string `path:"name"`
-		client.Trial
-	}
 )
 
-func (s *Server) routes() []route {
+// A noun is a kind of document, in the plural.
+type noun string
+
+// Enum lists the nouns, for the OpenAPI document.
+func (noun) Enum() (nouns []any) {
+	for _, kind := range kinds.Documents {
+		nouns = append(nouns, kind.Plural)
+	}
+	return nouns
+}
+
+var routes = sync.OnceValue(func() []route {
 	const ok, created = http.StatusOK, http.StatusCreated
 	return []route{
-		{"POST", "/sessions", "Sign-in", "Sign in to the console with a link's code or a token", client.SignIn{}, client.Me{}, created, true, signIn},
-		{"DELETE", "/sessions", "Sign-in", "Sign out", nil, nil, ok, false, signOut},
-		{"POST", "/tokens", "Sign-in", "Make a token for a program", client.SignIn{}, client.NewToken{}, created, true, newToken},
-		{"GET", "/me", "Sign-in", "Who is signed in", nil, client.Me{}, ok, false, me},
+		{"POST", "/sessions", "Sign-in", "Sign in to the console with a link's code or a token", nil, takes(signIn), created, true},
+		{"DELETE", "/sessions", "Sign-in", "Sign out", nil, does(signOut), ok, false},
+		{"POST", "/tokens", "Sign-in", "Make a token for a program", nil, takes(newToken), created, true},
+		{"GET", "/me", "Sign-in", "Who is signed in", nil, gives(me), ok, false},
 
-		{"GET", "/today", "Overview", "What matters now", nil, client.Today{}, ok, false, today},
-		{"GET", "/status", "Overview", "Is it healthy", nil, client.Status{}, ok, false, status},
-		{"GET", "/events", "Overview", "The event stream: server-sent events, each a CloudEvent", streamed{}, client.Event{}, ok, false, events},
-		{"POST", "/effects/:id/retry", "Overview", "Try an effect again that was given up", byID{}, nil, ok, false, retryEffect},
+		{"GET", "/today", "Overview", "What matters now", nil, gives(today), ok, false},
+		{"GET", "/status", "Overview", "Is it healthy", nil, gives(status), ok, false},
+		{"GET", "/events", "Overview", "The event stream: server-sent events, each a CloudEvent", streamed{}, writes("text/event-stream", client.Event{}, events), ok, false},
+		{"POST", "/effects/:id/retry", "Overview", "Try an effect again that was given up", byID{}, does(retryEffect), ok, false},
 
-		{"GET", "/conversations", "Inbox", "List conversations", listing{}, client.ConversationPage{}, ok, false, listConversations},
-		{"GET", "/conversations/:id", "Inbox", "Show a conversation", byID{}, client.Conversation{}, ok, false, showConversation},
-		{"GET", "/conversations/:id/messages", "Inbox", "The messages of a conversation", paged{}, client.MessagePage{}, ok, false, listMessages},
-		{"POST", "/conversations/:id/messages", "Inbox", "Reply as a person", said{}, client.Message{}, created, false, reply},
-		{"POST", "/conversations/:id/fact", "Inbox", "Reply with a bare fact, which the bot words", factGiven{}, client.Message{}, created, false, replyWithFact},
-		{"POST", "/conversations/:id/take", "Inbox", "Take a conversation; bots fall silent", taken{}, client.Conversation{}, ok, false, take},
-		{"POST", "/conversations/:id/return", "Inbox", "Hand a conversation back to its bot", byID{}, client.Conversation{}, ok, false, giveBack},
-		{"POST", "/conversations/:id/close", "Inbox", "Close a conversation", byID{}, client.Conversation{}, ok, false, closeConversation},
-		{"GET", "/turns/:id", "Inbox", "How a turn was decided", byID{}, client.Turn{}, ok, false, showTurn},
-		{"GET", "/contacts", "Inbox", "The newest contacts and what is known of them", nil, client.ContactPage{}, ok, false, listContacts},
+		{"GET", "/conversations", "Inbox", "List conversations", listing{}, gives(listConversations), ok, false},
+		{"GET", "/conversations/:id", "Inbox", "Show a conversation", byID{}, gives(showConversation), ok, false},
+		{"GET", "/conversations/:id/messages", "Inbox", "The messages of a conversation", paged{}, gives(listMessages), ok, false},
+		{"POST", "/conversations/:id/messages", "Inbox", "Reply as a person", once{}, takes(reply), created, false},
+		{"POST", "/conversations/:id/fact", "Inbox", "Reply with a bare fact, which the bot words", once{}, takes(replyWithFact), created, false},
+		{"POST", "/conversations/:id/take", "Inbox", "Take a conversation; bots fall silent", byID{}, takes(take), ok, false},
+		{"POST", "/conversations/:id/return", "Inbox", "Hand a conversation back to its bot", byID{}, gives(giveBack), ok, false},
+		{"POST", "/conversations/:id/close", "Inbox", "Close a conversation", byID{}, gives(closeConversation), ok, false},
+		{"POST", "/messages/:id/approve", "Inbox", "Send a held reply of a bot, with other words if any are given", byID{}, takes(approveMessage), ok, false},
+		{"POST", "/messages/:id/reject", "Inbox", "Withdraw a held reply; the customer waits for a person", byID{}, takes(rejectMessage), ok, false},
+		{"GET", "/turns/:id", "Inbox", "How a turn was decided", byID{}, gives(showTurn), ok, false},
 
-		{"GET", "/sources", "Knowledge", "List sources", nil, client.SourcePage{}, ok, false, listSources},
-		{"POST", "/sources", "Knowledge", "Read a file into passages, in place of the source of that name", upload{}, client.Source{}, created, false, addSource},
-		{"POST", "/sources/text", "Knowledge", "Keep a typed text as a source", client.TypedSource{}, client.Source{}, created, false, addText},
-		{"POST", "/sources/web", "Knowledge", "Keep a page or a website as a source; it is read behind the scenes", client.WebSource{}, client.Source{}, created, false, addWeb},
-		{"GET", "/sources/:id", "Knowledge", "Show a source", byID{}, client.Source{}, ok, false, showSource},
-		{"PUT", "/sources/:id", "Knowledge", "Change when a source is read again and when it holds", changedSource{}, client.Source{}, ok, false, changeSource},
-		{"POST", "/sources/:id/read", "Knowledge", "Read a web source again now", byID{}, client.Source{}, ok, false, readSource},
-		{"DELETE", "/sources/:id", "Knowledge", "Remove a source", byID{}, nil, ok, false, removeSource},
-		{"GET", "/sources/:id/pages", "Knowledge", "The pages of a source", byID{}, client.ReadPageList{}, ok, false, listPages},
-		{"GET", "/sources/:id/passages", "Knowledge", "The passages of a source", byID{}, client.PassagePage{}, ok, false, listPassages},
-		{"GET", "/knowledge/search", "Knowledge", "Find the passages that may answer a question", searched{}, client.Found{}, ok, false, search},
-		{"POST", "/knowledge/quiz", "Knowledge", "Put questions with known answers to the knowledge", client.Quiz{}, client.QuizReport{}, ok, false, runQuiz},
-		{"GET", "/house-answers", "Knowledge", "List house answers", nil, client.HouseAnswerPage{}, ok, false, listHouseAnswers},
-		{"POST", "/house-answers", "Knowledge", "Keep a new house answer", client.HouseAnswerText{}, client.HouseAnswer{}, created, false, addHouseAnswer},
-		{"PUT", "/house-answers/:id", "Knowledge", "Change a house answer", houseWritten{}, client.HouseAnswer{}, ok, false, putHouseAnswer},
-		{"DELETE", "/house-answers/:id", "Knowledge", "Remove a house answer", byID{}, nil, ok, false, removeHouseAnswer},
-		{"GET", "/gaps", "Knowledge", "The questions that nobody's knowledge answered, the most frequent first", nil, client.GapPage{}, ok, false, listGaps},
-		{"POST", "/gaps/:id/answer", "Knowledge", "Answer a gap with a house answer, and send it to those who wait", gapAnswered{}, client.GapAnswered{}, ok, false, answerGap},
-		{"DELETE", "/gaps/:id", "Knowledge", "Set a gap aside", byID{}, nil, ok, false, dropGap},
-		{"GET", "/lessons", "Knowledge", "List lessons", inState{}, client.LessonPage{}, ok, false, listLessons},
-		{"POST", "/lessons/:id/approve", "Knowledge", "Make a lesson a house answer", lessonApproved{}, client.HouseAnswer{}, ok, false, approveLesson},
-		{"POST", "/lessons/:id/reject", "Knowledge", "Put a lesson aside", byID{}, nil, ok, false, rejectLesson},
+		{"GET", "/contacts", "Contacts", "The newest contacts and what is known of them", nil, gives(listContacts), ok, false},
+		{"GET", "/contacts/:id", "Contacts", "Show a contact", byID{}, gives(showContact), ok, false},
+		{"PATCH", "/contacts/:id", "Contacts", "Change what is known of a contact, the stage, the tags; what a person enters is verified", byID{}, takes(changeContact), ok, false},
+		{"GET", "/fields", "Contacts", "The fields, stages and tags that the settings declare", nil, gives(listFields), ok, false},
 
-		{"GET", "/documents/:kind", "Documents", "List the documents of a kind", byKind{}, client.DocumentPage{}, ok, false, listDocuments},
-		{"GET", "/documents/:kind/:name", "Documents", "Show a document", oneDocument{}, client.Document{}, ok, false, showDocument},
-		{"PUT", "/documents/:kind/:name", "Documents", "Keep a document", written{}, client.Document{}, ok, false, putDocument},
-		{"POST", "/documents/:kind/:name/check", "Documents", "Check a document and keep nothing", checked{}, client.Checked{}, ok, false, checkDocument},
-		{"PUT", "/connections/:name/secret", "Documents", "Set the secret of a connection", sealed{}, nil, ok, false, putSecret},
+		{"GET", "/sources", "Knowledge", "List sources", nil, gives(listSources), ok, false},
+		{"POST", "/sources", "Knowledge", "Read a file into passages, in place of the source of that name", upload{}, gives(addSource), created, false},
+		{"POST", "/sources/text", "Knowledge", "Keep a typed text as a source", nil, takes(addText), created, false},
+		{"POST", "/sources/web", "Knowledge", "Keep a page or a website as a source; it is read behind the scenes", nil, takes(addWeb), created, false},
+		{"GET", "/sources/:id", "Knowledge", "Show a source", byID{}, gives(showSource), ok, false},
+		{"PUT", "/sources/:id", "Knowledge", "Change when a source is read again and when it holds", byID{}, takes(changeSource), ok, false},
+		{"POST", "/sources/:id/read", "Knowledge", "Read a web source again now", byID{}, gives(readSource), ok, false},
+		{"DELETE", "/sources/:id", "Knowledge", "Remove a source", byID{}, does(removeSource), ok, false},
+		{"GET", "/sources/:id/pages", "Knowledge", "The pages of a source", byID{}, gives(listPages), ok, false},
+		{"GET", "/sources/:id/passages", "Knowledge", "The passages of a source", byID{}, gives(listPassages), ok, false},
+		{"GET", "/knowledge/search", "Knowledge", "Find the passages that may answer a question", searched{}, gives(search), ok, false},
+		{"POST", "/knowledge/quiz", "Knowledge", "Put questions with known answers to the knowledge", nil, takesLarge(runQuiz, quizLimit), ok, false},
+		{"GET", "/house-answers", "Knowledge", "List house answers", nil, gives(listHouseAnswers), ok, false},
+		{"POST", "/house-answers", "Knowledge", "Keep a new house answer", nil, takes(addHouseAnswer), created, false},
+		{"PUT", "/house-answers/:id", "Knowledge", "Change a house answer", kept{}, takes(putHouseAnswer), ok, false},
+		{"DELETE", "/house-answers/:id", "Knowledge", "Remove a house answer", byID{}, does(removeHouseAnswer), ok, false},
+		{"GET", "/gaps", "Knowledge", "The questions that nobody's knowledge answered, the most frequent first", nil, gives(listGaps), ok, false},
+		{"POST", "/gaps/:id/answer", "Knowledge", "Answer a gap with a house answer, and send it to those who wait", byID{}, takes(answerGap), ok, false},
+		{"DELETE", "/gaps/:id", "Knowledge", "Set a gap aside", byID{}, does(dropGap), ok, false},
+		{"GET", "/lessons", "Knowledge", "List lessons", inState{}, gives(listLessons), ok, false},
+		{"POST", "/lessons/:id/approve", "Knowledge", "Make a lesson a house answer", byID{}, takes(approveLesson), ok, false},
+		{"POST", "/lessons/:id/reject", "Knowledge", "Put a lesson aside", byID{}, does(rejectLesson), ok, false},
 
-		{"POST", "/bots/:name/ask", "Bots", "Put one question to a bot", questioned{}, client.Answer{}, ok, false, ask},
-		{"POST", "/bots/:name/trial", "Bots", "Talk to a bot where nobody else sees it", tried{}, client.TrialTurn{}, ok, false, try},
+		{"GET", "/documents", "Documents", "The kinds of documents", nil, gives(listKinds), ok, false},
+		{"GET", "/documents/:kind", "Documents", "List the documents of a kind", byKind{}, gives(listDocuments), ok, false},
+		{"GET", "/documents/:kind/:name", "Documents", "Show a document", oneDocument{}, gives(showDocument), ok, false},
+		{"PUT", "/documents/:kind/:name", "Documents", "Keep a document", written{}, takes(putDocument), ok, false},
+		{"POST", "/documents/:kind/:name/check", "Documents", "Check a document and keep nothing", oneDocument{}, takes(checkDocument), ok, false},
+		{"DELETE", "/documents/:kind/:name", "Documents", "Remove a document that no other refers to", oneDocument{}, does(removeDocument), ok, false},
+		{"GET", "/schemas/:kind", "Documents", "The JSON Schema of a kind of documents, for editors", byKind{}, writes("application/schema+json", nil, documentSchema), ok, false},
+		{"PUT", "/connections/:name/secret", "Documents", "Set the secret of a connection", byName{}, doesWith(putSecret), ok, false},
 
-		{"GET", "/sheets", "Sheets", "List sheets", nil, client.SheetPage{}, ok, false, listSheets},
-		{"GET", "/sheets/:name/rows", "Sheets", "The rows of a sheet", byName{}, client.RowPage{}, ok, false, listRows},
-		{"GET", "/sheets/:name/csv", "Sheets", "A sheet as CSV", byName{}, nil, ok, false, sheetCSV},
+		{"POST", "/bots/:name/ask", "Bots", "Put one question to a bot", byName{}, takes(ask), ok, false},
+		{"POST", "/bots/:name/trial", "Bots", "Talk to a bot where nobody else sees it", byName{}, takes(try), ok, false},
+
+		{"GET", "/sheets", "Sheets", "List sheets", nil, gives(listSheets), ok, false},
+		{"GET", "/sheets/:name/rows", "Sheets", "The rows of a sheet", byName{}, gives(listRows), ok, false},
+		{"GET", "/sheets/:name/csv", "Sheets", "A sheet as CSV", byName{}, writes("text/csv", nil, sheetCSV), ok, false},
 	}
-}
+})

@@ -14,6 +14,7 @@ import (
 
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
 )
@@ -34,6 +35,7 @@ type Server struct {
 	Options
 	engine *gin.Engine
 	origin *http.CrossOriginProtection
+	paths  map[string]bool // of channels, below the root
 }
 
 // New returns a server for the workspaces given.
@@ -42,7 +44,7 @@ func New(o Options) *Server {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{Options: o, engine: gin.New(), origin: http.NewCrossOriginProtection()}
+	s := &Server{Options: o, engine: gin.New(), origin: http.NewCrossOriginProtection(), paths: map[string]bool{}}
 	s.engine.UseRawPath, s.engine.UnescapePathValues = true, true
 	s.engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
 		s.Log.Error("a request failed", "path", c.Request.URL.Path, "cause", fmt.Sprint(cause))
@@ -50,7 +52,7 @@ func New(o Options) *Server {
 		c.Abort()
 	}))
 	s.public()
-	for _, r := range s.routes() {
+	for _, r := range routes() {
 		s.engine.Handle(r.method, "/api/v1"+r.path, s.serve(r))
 	}
 	s.engine.GET("/api/openapi.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/json", OpenAPI()) })
@@ -60,18 +62,6 @@ func New(o Options) *Server {
 
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.engine.ServeHTTP(w, r) }
 
-// A route is one call of the API. Request and response are examples of the
-// types, for the OpenAPI document.
-type route struct {
-	method, path string
-	tag, summary string
-	request      any
-	response     any
-	status       int  // of success
-	open         bool // needs no sign-in
-	handle       func(*request) (any, error)
-}
-
 // A request is a call that is being answered.
 type request struct {
 	*gin.Context
@@ -80,28 +70,26 @@ type request struct {
 	access    store.Access
 }
 
-// answered is returned by handlers that have written the response themselves.
-type answered struct{}
-
 func (s *Server) serve(r route) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		q := &request{Context: c, server: s}
 		var result any
 		err := s.admit(q, r.open)
 		if err == nil {
-			result, err = r.handle(q)
+			result, err = r.run(q)
 		}
 		if err != nil {
 			s.fail(c, err)
 			return
 		}
-		c.Header("Cache-Control", "no-store")
-		switch result.(type) {
-		case answered:
-		case nil:
+		switch {
+		case r.media != "": // the handler has written the response
+		case r.response == nil:
+			c.Header("Cache-Control", "no-store")
 			c.Status(http.StatusNoContent)
 			c.Writer.WriteHeaderNow()
 		default:
+			c.Header("Cache-Control", "no-store")
 			c.JSON(r.status, result)
 		}
 	}
@@ -111,6 +99,7 @@ func (s *Server) serve(r route) gin.HandlerFunc {
 func (s *Server) fail(c *gin.Context, err error) {
 	var details *problem.Details
 	var problems document.Problems
+	var unreadable *library.Unreadable
 	switch {
 	case errors.As(err, &details):
 		problem.Write(c.Writer, details)
@@ -122,6 +111,12 @@ func (s *Server) fail(c *gin.Context, err error) {
 		problem.Write(c.Writer, problem.New(problem.NotFound, "there is nothing of that name or id here", ""))
 	case errors.Is(err, store.ErrConflict):
 		problem.Write(c.Writer, problem.New(problem.Conflict, "someone else changed it since you read it; load it again and repeat your change", ""))
+	case errors.Is(err, engine.ErrUnknown), errors.Is(err, engine.ErrNeeded):
+		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), ""))
+	case errors.As(err, &unreadable):
+		problem.Write(c.Writer, problem.New(problem.BadInput, unreadable.Error(), "file"))
+	case errors.Is(err, store.ErrNotHeld):
+		problem.Write(c.Writer, problem.New(problem.Conflict, "the reply is not held, or no longer: somebody has approved or rejected it", ""))
 	case errors.Is(err, store.ErrLead):
 		problem.Write(c.Writer, problem.New(problem.Conflict, "you do not lead this conversation, or it is closed; take it first", ""))
 	case c.Request.Context().Err() != nil: // nobody waits for the answer
@@ -134,11 +129,12 @@ func (s *Server) fail(c *gin.Context, err error) {
 // bodyLimit is the largest JSON body, in bytes.
 const bodyLimit = 512 << 10
 
-// body reads the JSON body into a value; what it does not have is a problem.
-func (q *request) body(into any) error { return q.largeBody(into, bodyLimit) }
-
-// largeBody reads a JSON body of at most so many bytes.
-func (q *request) largeBody(into any, limit int64) error {
+// body reads a JSON body of at most so many bytes into a value; what that does not
+// have is a problem. An empty body is an empty object.
+func (q *request) body(into any, limit int64) error {
+	if q.Request.ContentLength == 0 {
+		return nil
+	}
 	decoder := json.NewDecoder(http.MaxBytesReader(q.Writer, q.Request.Body, limit))
 	decoder.DisallowUnknownFields()
 	err := decoder.Decode(into)

@@ -1,5 +1,6 @@
-// Package channel holds what the adapters of all protocols share: what comes in,
-// what goes out, and the limits on both. Each protocol has a folder of its own.
+// Package channel holds what the adapters of all protocols share: the seam that
+// they plug into, what comes in and what goes out, and the limits on both. Each
+// protocol has a folder of its own, and is registered in internal/kinds.
 package channel
 
 import (
@@ -8,12 +9,141 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"strings"
+	"time"
 	"unicode/utf8"
 
+	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/problem"
 )
+
+// An Adapter speaks a protocol for one channel. The engine opens one for each
+// channel that is switched on, keeps it open while the channel's document, its
+// connection and its secret stay the same, and calls it from many goroutines.
+// It holds no rules: what is answered, by whom and when is decided elsewhere.
+type Adapter interface {
+	// Abilities says what the channel can carry. It is always the same.
+	Abilities() workspace.Abilities
+	// Handler serves the channel to outsiders, with the path below its address; nil
+	// if nothing of the channel is served. It must bound what it reads.
+	Handler() http.Handler
+	// Sender carries messages outward; nil if the other side fetches what was said
+	// from the Room.
+	Sender() Sender
+	// Run works for the channel while it is open, such as watching a mailbox. It is
+	// called once and ends when ctx does; an error is shown to people, and Run is
+	// called again after a pause. A channel that has nothing to run returns nil at
+	// once.
+	Run(ctx context.Context) error
+	// Close gives back what the adapter holds. It is called once, after Run has
+	// ended; a Send may still be under way.
+	Close() error
+}
+
+// A Sender carries messages outward. It must be done when ctx ends. An error that
+// wraps outbound.ErrRefused is final; any other may be tried again, with the same
+// id.
+type Sender interface {
+	Send(context.Context, Outgoing) error
+}
+
+// A Kind is a protocol: what plugs into the seam.
+type Kind struct {
+	Name    string // in documents: "text-line"
+	Title   string // for people: "Text line"
+	Path    string // the public address is /PATH/WORKSPACE/CHANNEL; "" without a handler
+	Needs   string // what its connection leads to: "the text gateway"; "" if it needs none
+	Sealed  bool   // the connection must have a secret
+	Example string // a whole document
+	// Settings returns empty settings, which embed workspace.Channel.
+	Settings func() Settings
+	// Open opens an adapter. It must not wait for the other side. An error says what
+	// keeps the channel from working.
+	Open func(Settings, Setup) (Adapter, error)
+}
+
+// Settings are a channel's document: what all channels have, and what the kind
+// adds.
+type Settings interface {
+	document.Document
+	Common() *workspace.Channel
+	// CheckOwn notes what is wrong with what the kind adds.
+	CheckOwn(*document.Checker)
+}
+
+// Setup is what an adapter works with.
+type Setup struct {
+	Room    Room
+	Title   func() string // the business's name
+	Address string        // of the connection
+	Secret  string        // of the connection, in the clear
+	Key     []byte        // for signing, known to this channel alone
+	Client  *http.Client  // for calls to other systems: it keeps the address rules
+	Clock   clock.Clock
+	Log     *slog.Logger
+}
+
+// A Room is where a channel's conversations are kept. It is safe for concurrent
+// use.
+type Room interface {
+	// Receive keeps a message of a customer. Once it returns without an error, the
+	// message is on disk.
+	Receive(context.Context, Incoming) (Received, error)
+	// Said returns what was said with a handle after an id, oldest first, and
+	// whether there is more.
+	Said(ctx context.Context, address, after string) (list []Said, more bool, err error)
+	// Watch returns a channel that is signalled whenever something was said with a
+	// handle, and what ends the watch.
+	Watch(address string) (<-chan struct{}, func())
+}
+
+// Said is a message as the customer sees it.
+type Said struct {
+	ID        string            `json:"id"`
+	Author    string            `json:"author"` // customer, bot, person
+	Name      string            `json:"name,omitempty"`
+	Text      string            `json:"text"`
+	Parts     []message.Part    `json:"parts"`
+	Citations []answer.Citation `json:"citations,omitempty"`
+	At        time.Time         `json:"at"`
+}
+
+// Parse returns what reads the documents of channels of the kinds given.
+func Parse(kinds []Kind) func(file string, source []byte) (document.Document, error) {
+	return func(file string, source []byte) (document.Document, error) {
+		var head struct {
+			Kind string `yaml:"kind"`
+		}
+		if err := document.Peek(file, source, &head); err != nil {
+			return nil, err
+		}
+		names := make([]string, len(kinds))
+		for i, kind := range kinds {
+			if names[i] = kind.Name; kind.Name != head.Kind {
+				continue
+			}
+			settings := kind.Settings()
+			c := document.Decode(file, source, settings)
+			if c.Failed() {
+				return nil, c.Err()
+			}
+			common := settings.Common()
+			common.Check(c)
+			if kind.Needs != "" && common.Connection == "" {
+				c.Wrong("$.connection", "say which connection leads to %s", kind.Needs)
+			}
+			settings.CheckOwn(c)
+			return settings, c.Err()
+		}
+		return nil, document.At(file, source, "$.kind", "%q is not a kind of channel; it is %s", head.Kind, strings.Join(names, " or "))
+	}
+}
 
 // Incoming is a message as it arrives.
 type Incoming struct {
@@ -30,26 +160,13 @@ type Received struct {
 	Repeat       bool   `json:"repeat"` // it had been received before
 }
 
-// Intake keeps an incoming message. Once it returns without an error, the
-// message is on disk.
-type Intake func(context.Context, Incoming) (Received, error)
-
 // Outgoing is a message to be carried to the customer.
 type Outgoing struct {
-	ID      string   `json:"id"` // the idempotency key
-	Address string   `json:"address"`
-	Text    string   `json:"text"`
-	Answers []string `json:"answers"` // the external ids of the messages it replies to
+	ID      string         `json:"id"` // the idempotency key
+	Address string         `json:"address"`
+	Parts   []message.Part `json:"parts"`
+	Answers []string       `json:"answers"` // the external ids of the messages it replies to
 }
-
-// A Sender carries messages outward. An error that wraps ErrRefused is final;
-// any other may be tried again.
-type Sender interface {
-	Send(context.Context, Outgoing) error
-}
-
-// ErrRefused is a final no of the other side.
-var ErrRefused = errors.New("refused by the other side")
 
 // TextLimit is the longest message that is taken, in bytes.
 const TextLimit = 64 << 10

@@ -7,10 +7,13 @@ import (
 	"time"
 
 	"golang.org/x/time/rate"
+
+	"urgentparrot.example/internal/clock"
 )
 
 // Limits keeps a rate per key. It is safe for concurrent use.
 type Limits struct {
+	clock clock.Clock
 	each  rate.Limit
 	burst int
 	mu    sync.Mutex
@@ -25,16 +28,17 @@ type limited struct {
 // keptKeys is how many keys are remembered before idle ones are forgotten.
 const keptKeys = 10_000
 
-// NewLimits allows each key so many events a second, and burst at once.
-func NewLimits(perSecond float64, burst int) *Limits {
-	return &Limits{each: rate.Limit(perSecond), burst: burst, keys: map[string]*limited{}}
+// NewLimits allows each key so many events a second by the clock, and burst at
+// once.
+func NewLimits(c clock.Clock, perSecond float64, burst int) *Limits {
+	return &Limits{clock: c, each: rate.Limit(perSecond), burst: burst, keys: map[string]*limited{}}
 }
 
 // Allow reports whether one more event of the key is within its rate.
 func (l *Limits) Allow(key string) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	now := time.Now()
+	now := l.clock.Now()
 	k := l.keys[key]
 	if k == nil {
 		if len(l.keys) >= keptKeys {

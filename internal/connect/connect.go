@@ -6,15 +6,14 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"strings"
-)
 
-// ErrRefused is a final no of the other side: trying again will not help.
-var ErrRefused = errors.New("refused")
+	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/outbound"
+)
 
 // responseLimit is how much of an answer is read, in bytes.
 const responseLimit = 8 << 20
@@ -25,6 +24,7 @@ type Endpoint struct {
 	Address string
 	Secret  string // sent as a bearer token; "" for none
 	Client  *http.Client
+	Clock   clock.Clock
 }
 
 // call sends a request and decodes the JSON that comes back into into, unless it
@@ -62,11 +62,11 @@ func (e Endpoint) call(ctx context.Context, method, path, key string, body, into
 	case err != nil:
 		return fmt.Errorf("%s broke off: %w", e.Title, err)
 	case len(raw) > responseLimit:
-		return fmt.Errorf("%w: %s sent more than %d KiB", ErrRefused, e.Title, responseLimit>>10)
+		return fmt.Errorf("%w: %s sent more than %d KiB", outbound.ErrRefused, e.Title, responseLimit>>10)
 	case response.StatusCode == http.StatusTooManyRequests, response.StatusCode == http.StatusRequestTimeout, response.StatusCode >= 500:
 		return fmt.Errorf("%s answered %d", e.Title, response.StatusCode)
 	case response.StatusCode >= 300:
-		return fmt.Errorf("%w: %s answered %d: %.200s", ErrRefused, e.Title, response.StatusCode, raw)
+		return fmt.Errorf("%w: %s answered %d: %.200s", outbound.ErrRefused, e.Title, response.StatusCode, raw)
 	case into == nil:
 		return nil
 	}

@@ -5,43 +5,66 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strings"
+
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/outbound"
 )
 
-// A Person is a contact as the CRM has it.
-type Person struct {
-	ID    string `json:"id,omitempty"`
-	Name  string `json:"name"`
-	Email string `json:"email"`
-	Phone string `json:"phone"`
-	Note  string `json:"note,omitempty"`
-}
+// claimed is the note of a record that was made from what a customer said.
+const claimed = "as said by the customer"
 
-// SyncPerson writes a contact to the CRM: the person with the same e-mail
-// address gets the details it lacks, and keeps those it has, since what we know
-// is only claimed; a person that is not there yet is created. The key makes a
-// repeat harmless.
-func SyncPerson(ctx context.Context, e Endpoint, p Person, key string) error {
-	var found struct {
-		Items []Person `json:"items"`
-	}
-	if err := e.call(ctx, http.MethodGet, "/people?email="+url.QueryEscape(p.Email), "", nil, &found); err != nil {
+// SyncContact writes a contact to the CRM, by the names of the workspace's
+// fields: the record with the same e-mail address gets the values it lacks, and
+// keeps those it has, since what we know may only be claimed; where there is none
+// it is created. Without an address nothing is looked for. The key makes a repeat
+// harmless.
+func SyncContact(ctx context.Context, e Endpoint, fields contact.Fields, facts map[string]string, key string) error {
+	there, err := findContact(ctx, e, fields, facts)
+	if err != nil {
 		return err
 	}
-	if len(found.Items) == 0 {
-		return e.call(ctx, http.MethodPost, "/people", key, p, nil)
+	if there == nil {
+		record := map[string]string{"note": claimed}
+		for _, f := range fields {
+			record[f.Name] = facts[f.Name]
+		}
+		return e.call(ctx, http.MethodPost, "/people", key, record, nil)
 	}
-	there := found.Items[0]
 	lacking := map[string]string{}
-	for name, field := range map[string][2]string{"name": {there.Name, p.Name}, "phone": {there.Phone, p.Phone}} {
-		if field[0] == "" && field[1] != "" {
-			lacking[name] = field[1]
+	for _, f := range fields {
+		if has, _ := there[f.Name].(string); has == "" && facts[f.Name] != "" {
+			lacking[f.Name] = facts[f.Name]
 		}
 	}
 	if len(lacking) == 0 {
 		return nil
 	}
-	if there.ID == "" {
-		return fmt.Errorf("%w: %s gave a person without an id", ErrRefused, e.Title)
+	id := there["id"]
+	if id == nil || id == "" {
+		return fmt.Errorf("%w: %s gave a person without an id", outbound.ErrRefused, e.Title)
 	}
-	return e.call(ctx, http.MethodPatch, "/people/"+url.PathEscape(there.ID), key, lacking, nil)
+	return e.call(ctx, http.MethodPatch, "/people/"+url.PathEscape(fmt.Sprint(id)), key, lacking, nil)
+}
+
+// findContact returns the record that has the contact's e-mail address, nil if
+// there is none.
+func findContact(ctx context.Context, e Endpoint, fields contact.Fields, facts map[string]string) (map[string]any, error) {
+	by, ok := fields.Of(contact.Email)
+	address := facts[by.Name]
+	if !ok || address == "" {
+		return nil, nil
+	}
+	var found struct {
+		Items []map[string]any `json:"items"`
+	}
+	if err := e.call(ctx, http.MethodGet, "/people?"+url.Values{by.Name: {address}}.Encode(), "", nil, &found); err != nil {
+		return nil, err
+	}
+	for _, item := range found.Items {
+		if has, _ := item[by.Name].(string); strings.EqualFold(has, address) {
+			return item, nil
+		}
+	}
+	return nil, nil
 }

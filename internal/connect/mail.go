@@ -10,12 +10,15 @@ import (
 
 	"github.com/emersion/go-message/mail"
 	"github.com/emersion/go-smtp"
+
+	"urgentparrot.example/internal/outbound"
 )
 
 // A Mail is a plain mail to people of the business.
 type Mail struct {
 	ID            string // becomes the Message-ID, so that a repeat is recognised
-	From, To      string
+	From          string
+	To            []string
 	Subject, Body string
 	At            time.Time
 }
@@ -29,7 +32,11 @@ func SendMail(ctx context.Context, server string, m Mail) error {
 	header.SetDate(m.At)
 	header.SetSubject(m.Subject)
 	header.SetAddressList("From", []*mail.Address{{Address: m.From}})
-	header.SetAddressList("To", []*mail.Address{{Address: m.To}})
+	var to []*mail.Address
+	for _, address := range m.To {
+		to = append(to, &mail.Address{Address: address})
+	}
+	header.SetAddressList("To", to)
 	header.SetMessageID(m.ID + "@urgent-parrot")
 	header.Set("Auto-Submitted", "auto-generated")
 	header.SetContentType("text/plain", map[string]string{"charset": "utf-8"})
@@ -54,12 +61,14 @@ func SendMail(ctx context.Context, server string, m Mail) error {
 	}
 	client := smtp.NewClient(conn)
 	defer client.Close()
-	if err := client.SendMail(m.From, []string{m.To}, &letter); err != nil {
+	if err := client.SendMail(m.From, m.To, &letter); err != nil {
 		var refused *smtp.SMTPError
 		if errors.As(err, &refused) && !refused.Temporary() {
-			return fmt.Errorf("%w: the mail server answered %d %s", ErrRefused, refused.Code, refused.Message)
+			return fmt.Errorf("%w: the mail server answered %d %s", outbound.ErrRefused, refused.Code, refused.Message)
 		}
 		return fmt.Errorf("the mail server did not take the mail: %w", err)
 	}
-	return client.Quit()
+	// The server has taken the mail: a goodbye that fails is no reason to send again.
+	_ = client.Quit()
+	return nil
 }

@@ -2,10 +2,7 @@ package connect
 
 import (
 	"encoding/csv"
-	"errors"
 	"io"
-	"os"
-	"path/filepath"
 	"regexp"
 	"strings"
 )
@@ -40,22 +37,4 @@ func harmless(cell string) string {
 		return "'" + cell
 	}
 	return cell
-}
-
-// ReplaceFile writes a file beside the one of this name and renames it, so that
-// a reader sees the old one or the new one, whole.
-func ReplaceFile(name string, write func(io.Writer) error) (err error) {
-	f, err := os.CreateTemp(filepath.Dir(name), ".new-*")
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if err != nil {
-			err = errors.Join(err, os.Remove(f.Name()))
-		}
-	}()
-	if err := errors.Join(write(f), f.Chmod(0o644), f.Sync(), f.Close()); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), name)
 }

@@ -2,10 +2,6 @@ package connect
 
 import (
 	"encoding/csv"
-	"errors"
-	"io"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 )
@@ -33,29 +29,5 @@ func TestCellsThatASpreadsheetWouldRunAreMadeHarmless(t *testing.T) {
 		if rows[1][0] != want {
 			t.Errorf("%q was written as %q, want %q", cell, rows[1][0], want)
 		}
-	}
-}
-
-func TestAFileIsReplacedWholeOrNotAtAll(t *testing.T) {
-	name := filepath.Join(t.TempDir(), "enquiries.csv")
-	write := func(text string, err error) error {
-		return ReplaceFile(name, func(w io.Writer) error {
-			_, failed := io.WriteString(w, text)
-			return errors.Join(failed, err)
-		})
-	}
-	if err := write("old", nil); err != nil {
-		t.Fatal(err)
-	}
-	torn := errors.New("torn")
-	if err := write("half of the n", torn); !errors.Is(err, torn) {
-		t.Errorf("the failure was not told: %v", err)
-	}
-	content, err := os.ReadFile(name)
-	if err != nil || string(content) != "old" {
-		t.Errorf("the file holds %q (%v)", content, err)
-	}
-	if left, _ := filepath.Glob(filepath.Join(filepath.Dir(name), ".new-*")); len(left) > 0 {
-		t.Errorf("left behind: %v", left)
 	}
 }

@@ -8,7 +8,9 @@ import (
 	"net/url"
 	"time"
 
+	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/outbound"
 )
 
 // CallTool calls a tool, trying again after a short pause as often as the tool
@@ -16,10 +18,12 @@ import (
 func CallTool(ctx context.Context, e Endpoint, tool workspace.Tool, arguments map[string]any, key string) (any, error) {
 	var failed error
 	for try := range tool.Tries {
-		if try > 0 {
+		if pause := tool.PauseBefore(try); pause > 0 {
+			passed, stop := e.Clock.Timer(pause)
 			select {
-			case <-time.After(100 * time.Millisecond << try):
+			case <-passed:
 			case <-ctx.Done():
+				stop()
 				return nil, ctx.Err()
 			}
 		}
@@ -28,7 +32,7 @@ func CallTool(ctx context.Context, e Endpoint, tool workspace.Tool, arguments ma
 			return result, nil
 		}
 		failed = err
-		if errors.Is(err, ErrRefused) {
+		if errors.Is(err, outbound.ErrRefused) {
 			break
 		}
 	}
@@ -36,7 +40,7 @@ func CallTool(ctx context.Context, e Endpoint, tool workspace.Tool, arguments ma
 }
 
 func callOnce(ctx context.Context, e Endpoint, tool workspace.Tool, arguments map[string]any, key string) (result any, err error) {
-	ctx, cancel := context.WithTimeout(ctx, time.Duration(tool.Timeout))
+	ctx, cancel := clock.WithTimeout(ctx, e.Clock, time.Duration(tool.Timeout))
 	defer cancel()
 	if tool.Method == http.MethodGet {
 		query := url.Values{}
@@ -51,7 +55,7 @@ func callOnce(ctx context.Context, e Endpoint, tool workspace.Tool, arguments ma
 		return nil, err
 	}
 	if err := tool.CheckResult(result); err != nil {
-		return nil, fmt.Errorf("%w: what %s sent does not fit the tool's schema: %w", ErrRefused, e.Title, err)
+		return nil, fmt.Errorf("%w: what %s sent does not fit the tool's schema: %w", outbound.ErrRefused, e.Title, err)
 	}
 	return result, nil
 }

@@ -2,7 +2,6 @@ package engine
 
 import (
 	"sync"
-	"time"
 
 	"urgentparrot.example/internal/store"
 )
@@ -11,12 +10,13 @@ import (
 // together. Those that a crash keeps from being recorded are carried out again
 // under the same id, which the other side recognises.
 type finished struct {
-	w     *Workspace
-	mu    sync.Mutex
-	ids   []string
-	wake  chan struct{}
-	quit  chan struct{}
-	ended sync.WaitGroup
+	w        *Workspace
+	mu       sync.Mutex
+	ids      []string
+	wake     chan struct{}
+	quit     chan struct{}
+	ended    sync.WaitGroup
+	retrying sync.WaitGroup
 }
 
 func newFinished(w *Workspace) *finished {
@@ -66,7 +66,15 @@ func (f *finished) record() {
 		f.mu.Lock()
 		f.ids = append(ids, f.ids...)
 		f.mu.Unlock()
-		time.AfterFunc(f.w.options.RetryBase, f.nudge)
+		passed, stop := f.w.Clock.Timer(f.w.options.RetryBase)
+		f.retrying.Go(func() {
+			defer stop()
+			select {
+			case <-passed:
+				f.nudge()
+			case <-f.quit:
+			}
+		})
 	}
 }
 
@@ -74,4 +82,5 @@ func (f *finished) record() {
 func (f *finished) close() {
 	close(f.quit)
 	f.ended.Wait()
+	f.retrying.Wait()
 }

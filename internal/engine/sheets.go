@@ -1,18 +1,22 @@
 package engine
 
 import (
+	"bytes"
 	"context"
 	"io"
 	"path/filepath"
 	"sync"
-	"time"
+
+	"github.com/google/renameio/v2"
 
 	"urgentparrot.example/internal/connect"
+	"urgentparrot.example/internal/core/workspace"
 )
 
-// sheetFiles keeps the CSV files of the sheets like the rows in the store.
-// Changes that come close together are written once.
-type sheetFiles struct {
+// Sheets are the tables that rows are written to. Their rows are in the store;
+// the CSV files are written from them. Changes that come close together are
+// written once.
+type Sheets struct {
 	w       *Workspace
 	mu      sync.Mutex
 	waiting map[string]bool
@@ -20,16 +24,15 @@ type sheetFiles struct {
 	ended   sync.WaitGroup
 }
 
-func newSheetFiles(w *Workspace) *sheetFiles {
-	s := &sheetFiles{w: w, waiting: map[string]bool{}, wake: make(chan struct{}, 1)}
-	s.ended.Add(1)
-	go s.run()
+func newSheets(w *Workspace) *Sheets {
+	s := &Sheets{w: w, waiting: map[string]bool{}, wake: make(chan struct{}, 1)}
+	s.ended.Go(s.run)
 	return s
 }
 
 // changed notes that a sheet's file is behind its rows. If the process ends
 // first, the file is written at the next start.
-func (s *sheetFiles) changed(sheet string) {
+func (s *Sheets) changed(sheet string) {
 	s.mu.Lock()
 	s.waiting[sheet] = true
 	s.mu.Unlock()
@@ -39,8 +42,13 @@ func (s *sheetFiles) changed(sheet string) {
 	}
 }
 
-func (s *sheetFiles) run() {
-	defer s.ended.Done()
+func (s *Sheets) writeAll() {
+	for _, sheet := range all[workspace.Sheet](s.w.config.Load()) {
+		s.changed(sheet.Name)
+	}
+}
+
+func (s *Sheets) run() {
 	for {
 		select {
 		case <-s.wake:
@@ -51,29 +59,45 @@ func (s *sheetFiles) run() {
 		waiting := s.waiting
 		s.waiting = map[string]bool{}
 		s.mu.Unlock()
+		failed := false
 		for sheet := range waiting {
-			if err := s.w.writeSheetFile(s.w.running, sheet); err != nil && s.w.running.Err() == nil {
+			if err := s.writeFile(s.w.running, sheet); err != nil && s.w.running.Err() == nil {
 				s.w.log.Error("a sheet's file could not be written; it will be tried again", "sheet", sheet, "error", err)
-				time.AfterFunc(s.w.options.RetryBase, func() { s.changed(sheet) })
+				s.changed(sheet)
+				failed = true
 			}
+		}
+		if !failed {
+			continue
+		}
+		passed, stop := s.w.Clock.Timer(s.w.options.RetryBase)
+		select {
+		case <-passed:
+		case <-s.w.running.Done():
+			stop()
+			return
 		}
 	}
 }
 
-func (s *sheetFiles) close() { s.ended.Wait() }
+func (s *Sheets) close() { s.ended.Wait() }
 
-// SheetFile is where the CSV file of a sheet lies.
-func (w *Workspace) SheetFile(sheet string) string {
-	return filepath.Join(w.folder, "sheets", sheet+".csv")
+// File is where the CSV file of a sheet lies.
+func (s *Sheets) File(sheet string) string {
+	return filepath.Join(s.w.folder, "sheets", sheet+".csv")
 }
 
-func (w *Workspace) writeSheetFile(ctx context.Context, sheet string) error {
-	return connect.ReplaceFile(w.SheetFile(sheet), func(file io.Writer) error { return w.WriteSheet(ctx, file, sheet) })
+func (s *Sheets) writeFile(ctx context.Context, sheet string) error {
+	var table bytes.Buffer
+	if err := s.Write(ctx, &table, sheet); err != nil {
+		return err
+	}
+	return renameio.WriteFile(s.File(sheet), table.Bytes(), 0o644)
 }
 
-// WriteSheet writes a sheet as CSV.
-func (w *Workspace) WriteSheet(ctx context.Context, out io.Writer, sheet string) error {
-	rows, err := w.store.Rows(ctx, sheet)
+// Write writes a sheet as CSV.
+func (s *Sheets) Write(ctx context.Context, out io.Writer, sheet string) error {
+	rows, err := s.w.store.Rows(ctx, sheet)
 	if err != nil {
 		return err
 	}
@@ -81,8 +105,14 @@ func (w *Workspace) WriteSheet(ctx context.Context, out io.Writer, sheet string)
 	for i, row := range rows {
 		cells[i] = row.Cells
 	}
-	return connect.WriteSheet(out, w.config.Load().sheets[sheet].Columns, cells)
+	return connect.WriteSheet(out, s.Columns(sheet), cells)
 }
 
+// All returns the sheets, by name.
+func (s *Sheets) All() []workspace.Sheet { return all[workspace.Sheet](s.w.config.Load()) }
+
 // Columns returns the columns of a sheet, nil if there is no such sheet.
-func (w *Workspace) Columns(sheet string) []string { return w.config.Load().sheets[sheet].Columns }
+func (s *Sheets) Columns(sheet string) []string {
+	found, _ := find[workspace.Sheet](s.w.config.Load(), sheet)
+	return found.Columns
+}

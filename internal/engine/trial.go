@@ -5,10 +5,13 @@ import (
 	"net/http"
 	"time"
 
+	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/store"
 )
 
@@ -19,68 +22,87 @@ type Trial struct {
 	Brief     string // instead of the bot's kept brief, if not empty
 	Message   string
 	State     dialogue.State
-	Known     map[string]string
+	Memory    contact.Memory
 	LastReply string
 }
 
 // A TrialTurn is what a trial came to.
 type TrialTurn struct {
-	Reply     string
-	Citations []answer.Citation
-	State     dialogue.State
-	Known     map[string]string
-	Decision  dialogue.Decision
+	library.Answer
+	State  dialogue.State
+	Memory contact.Memory
+}
+
+// trialChannel is where trials are held: it can carry what the website chat can.
+var trialChannel = &openChannel{
+	Channel:   workspace.Channel{Name: "trial", Title: "trial"},
+	abilities: workspace.Abilities{Limit: 1200, Cites: library.Abilities.Cites},
+	kind:      channel.Kind{Title: "Trial"},
+}
+
+// Desk returns a bot with its knowledge, for trials, quizzes and searches; for ""
+// a bot without a brief, which answers from all sources. One that is not there is
+// store.ErrNotFound.
+func (w *Workspace) Desk(name string) (library.Desk, error) {
+	s := dialogue.Snapshot{State: dialogue.State{Lead: dialogue.LedByBot}}
+	w.furnish(&s, "", trialChannel)
+	brief := bot.Plain()
+	if name != "" {
+		var ok bool
+		if brief, ok = find[bot.Brief](w.config.Load(), name); !ok {
+			return library.Desk{}, store.ErrNotFound
+		}
+	}
+	w.instruct(&s, brief)
+	return w.deskOf(s), nil
+}
+
+func (w *Workspace) deskOf(s dialogue.Snapshot) library.Desk {
+	return library.Desk{Snapshot: s, With: func(ctx context.Context, work func(answer.Finder)) { w.Library.With(ctx, s.Brief, work) }}
 }
 
 // Try plays a trial. Tools that only read are really called; others are not.
 // What is wrong with a brief is document.Problems.
 func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
-	config := w.config.Load()
-	if _, ok := config.bots[t.Bot]; !ok {
-		return TrialTurn{}, store.ErrNotFound
+	desk, err := w.Desk(t.Bot)
+	if err != nil {
+		return TrialTurn{}, err
 	}
-	started := time.Now()
-	s := dialogue.Snapshot{
-		State: t.State, Known: t.Known, LastReply: t.LastReply,
-		Messages: []dialogue.Incoming{{ID: "trial", Text: t.Message}},
-		Elapsed:  func() time.Duration { return time.Since(started) },
-	}
-	if s.State.Lead == "" {
-		s.State.Lead = dialogue.LedByBot
-	}
-	w.furnish(&s, config, t.Bot, &openChannel{Channel: workspace.Channel{Channel: "trial", Title: "trial", Kind: workspace.Website, Bot: t.Bot}})
+	s := desk.Snapshot
 	if t.Brief != "" {
 		brief, err := bot.Parse(t.Bot, []byte(t.Brief))
 		if err != nil {
 			return TrialTurn{}, err
 		}
-		s.Brief, s.Finder = brief, w.Finder(brief)
+		w.instruct(&s, brief)
+		desk = w.deskOf(s)
 	}
-	d := dialogue.Decide(s)
+	started := w.Clock.Now()
+	s.Elapsed = func() time.Duration { return w.Clock.Now().Sub(started) }
+	s.Memory, s.LastReply = t.Memory, t.LastReply
+	s.Messages = []dialogue.Incoming{{ID: "trial", Text: t.Message}}
+	if t.State.Lead != "" {
+		s.State = t.State
+	}
+	d := desk.Decide(ctx, s)
 	for len(d.Calls) > 0 {
 		for _, call := range d.Calls {
 			result := dialogue.Result{Call: call}
-			if config.tools[call.Tool].Method != http.MethodGet {
+			if w.config.Load().tools[call.Tool].Method != http.MethodGet {
 				result.Error = "a trial calls only tools that read"
-			} else if value, err := w.callTool(ctx, call.Tool, call.Arguments, ""); err != nil {
+			} else if value, err := w.callTool(ctx, call, ""); err != nil {
 				result.Error = err.Error()
 			} else {
 				result.Value = value
 			}
 			s.Results = append(s.Results, result)
 		}
-		d = dialogue.Decide(s)
+		d = desk.Decide(ctx, s)
 	}
-	turn := TrialTurn{State: d.State, Known: map[string]string{}, Decision: d}
-	for detail, value := range t.Known {
-		turn.Known[detail] = value
-	}
+	turn := TrialTurn{Answer: library.Said(d), State: d.State, Memory: t.Memory}
 	for _, e := range d.Effects {
-		switch e := e.(type) {
-		case dialogue.Say:
-			turn.Reply, turn.Citations = e.Text, e.Citations
-		case dialogue.Remember:
-			turn.Known[e.Detail] = e.Value
+		if r, ok := e.(dialogue.Remember); ok {
+			turn.Memory = turn.Memory.With(r.Fact)
 		}
 	}
 	return turn, nil

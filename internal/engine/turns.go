@@ -4,10 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"strings"
+	"fmt"
+	"runtime/debug"
 	"time"
 
-	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/store"
 )
@@ -19,13 +20,13 @@ const heard = 60
 // tool has to be waited for.
 func (w *Workspace) decide(id string) {
 	for {
-		again, err := w.decideOnce(w.running, id)
+		again, err := w.decideSafely(w.running, id)
 		switch {
 		case errors.Is(err, context.Canceled), errors.Is(err, store.ErrClosed):
 			return
 		case err != nil:
 			w.log.Error("a turn failed and will be tried again", "conversation", id, "error", err)
-			w.later(id, w.options.RetryBase)
+			w.look(id, w.options.RetryBase)
 			return
 		case !again:
 			return
@@ -33,16 +34,31 @@ func (w *Workspace) decide(id string) {
 	}
 }
 
-func (w *Workspace) later(id string, pause time.Duration) {
-	time.AfterFunc(pause, func() { w.turns.signal(id) })
+// decideSafely is decideOnce, where a panic costs this one turn only.
+func (w *Workspace) decideSafely(ctx context.Context, id string) (again bool, err error) {
+	defer func() {
+		if cause := recover(); cause != nil {
+			err = fmt.Errorf("it broke: %v\n%s", cause, debug.Stack())
+		}
+	}()
+	return w.decideOnce(ctx, id)
 }
 
 // decideOnce makes one decision and commits it. It reports true if there may be
 // more to decide: the conversation changed while the decision was made, so it
 // was thrown away.
 func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err error) {
-	started := time.Now()
-	c, known, err := w.store.ConversationWithFacts(ctx, id)
+	started := w.Clock.Now()
+	c, memory, err := w.store.ConversationWithMemory(ctx, id)
+	if err != nil {
+		return false, err
+	}
+	ch := w.Channels.named(c.Channel)
+	if ch == nil {
+		return false, nil
+	}
+	snapshot := dialogue.Snapshot{Memory: memory, Elapsed: func() time.Duration { return w.Clock.Now().Sub(started) }}
+	left, err := w.wakes(ctx, c, &snapshot)
 	if err != nil {
 		return false, err
 	}
@@ -50,26 +66,23 @@ func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err 
 	if err != nil {
 		return false, err
 	}
-	snapshot := dialogue.Snapshot{Elapsed: func() time.Duration { return time.Since(started) }}
-	var latest time.Time
+	latest := started
 	external := map[string]string{}
 	for _, m := range all {
 		switch {
 		case m.Author == store.ByCustomer && m.TurnID == "":
-			snapshot.Messages = append(snapshot.Messages, dialogue.Incoming{ID: m.ID, Text: m.Text})
+			snapshot.Messages = append(snapshot.Messages, dialogue.Incoming{ID: m.ID, Text: m.Text, Left: m.Position <= left})
 			external[m.ID] = m.ExternalID
 			latest = m.At
 		case m.Author == store.ByBot:
 			snapshot.LastReply = m.Text
 		}
 	}
-	config := w.config.Load()
-	ch := config.channels[c.Channel]
-	if len(snapshot.Messages) == 0 || c.Lead == dialogue.Closed || ch == nil {
+	if len(snapshot.Messages) == 0 && len(snapshot.Wakes) == 0 {
 		return false, nil
 	}
-	if pause := time.Duration(ch.Pause) - w.options.Now().Sub(latest); ch.Pause > 0 && pause > 0 && c.Calling == "" {
-		w.later(id, pause)
+	if pause := time.Duration(ch.Pause) - started.Sub(latest); ch.Pause > 0 && pause > 0 && c.Calling == "" && len(snapshot.Wakes) == 0 {
+		w.look(id, pause)
 		return false, nil
 	}
 	turn := store.Turn{ID: store.NewID(), ConversationID: id}
@@ -79,7 +92,7 @@ func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err 
 		}
 		for _, r := range turn.Results {
 			if !r.Done {
-				return false, nil // the tool's answer will signal the conversation
+				return false, nil // the tool's answer will wake the turn
 			}
 			snapshot.Results = append(snapshot.Results, r.Result)
 		}
@@ -87,116 +100,121 @@ func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err 
 	if err := json.Unmarshal([]byte(c.State), &snapshot.State); err != nil {
 		return false, err
 	}
-	snapshot.State.Lead, snapshot.Known = c.Lead, known
-	w.furnish(&snapshot, config, c.Bot, ch)
+	snapshot.State.Lead = c.Lead
+	w.furnish(&snapshot, c.Bot, ch)
 
-	read := time.Since(started)
-	decision := dialogue.Decide(snapshot)
+	read := w.Clock.Now().Sub(started)
+	decision := w.deskOf(snapshot).Decide(ctx, snapshot)
 	decision.Trace.Timings = append([]dialogue.Timing{
-		{Part: "wait", Microseconds: w.options.Now().Sub(latest).Microseconds()},
+		{Part: "wait", Microseconds: started.Sub(latest).Microseconds()},
 		{Part: "read", Microseconds: read.Microseconds()},
 	}, decision.Trace.Timings...)
-	return w.commit(ctx, c, ch, turn, snapshot, decision, external)
+	return w.commit(ctx, &Committing{w: w, talk: c, channel: ch, snapshot: snapshot, external: external, commit: store.Commit{Turn: turn}}, decision)
+}
+
+// wakes adds what woke the turn beside messages. It returns the position up to
+// which messages were left to a person.
+func (w *Workspace) wakes(ctx context.Context, c store.Conversation, s *dialogue.Snapshot) (left int, err error) {
+	if c.Woken == 0 {
+		return 0, nil
+	}
+	list, err := w.store.Wakes(ctx, c.ID)
+	for _, wake := range list {
+		s.Wakes = append(s.Wakes, dialogue.Wake{Kind: dialogue.WakeKind(wake.Kind), Body: wake.Body})
+		if s.Wakes[len(s.Wakes)-1].Kind == dialogue.ByHandBack {
+			left = wake.Position
+		}
+	}
+	return left, err
 }
 
 // furnish adds to a snapshot what a bot works with.
-func (w *Workspace) furnish(s *dialogue.Snapshot, config *config, botName string, ch *openChannel) {
-	s.Now = w.options.Now().In(config.settings.Zone())
-	s.Settings, s.Channel = config.settings, ch.Channel
-	brief, ok := config.bots[botName]
+func (w *Workspace) furnish(s *dialogue.Snapshot, botName string, ch *openChannel) {
+	config := w.config.Load()
+	s.Now = w.Clock.Now().In(config.settings.Zone())
+	s.Settings, s.Channel, s.Abilities = config.settings, ch.Channel, ch.abilities
+	brief, ok := find[bot.Brief](config, botName)
 	if !ok { // the bot that began is gone: the channel's takes over
-		brief = config.bots[ch.Bot]
+		brief, _ = find[bot.Brief](config, ch.Bot)
 	}
-	s.Brief, s.Finder = brief, w.Finder(brief)
+	w.instruct(s, brief)
+}
+
+// instruct gives a snapshot a brief, and the tools that it may use.
+func (w *Workspace) instruct(s *dialogue.Snapshot, brief bot.Brief) {
+	s.Brief, s.Tools = brief, nil
 	for _, name := range brief.Tools {
-		if tool, ok := config.tools[name]; ok {
+		if tool, ok := w.config.Load().tools[name]; ok {
 			s.Tools = append(s.Tools, tool)
 		}
 	}
 }
 
 // commit keeps a decision and sets its effects going.
-func (w *Workspace) commit(ctx context.Context, c store.Conversation, ch *openChannel, turn store.Turn, s dialogue.Snapshot, d dialogue.Decision, external map[string]string) (again bool, err error) {
-	turn.State = "done"
+func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decision) (again bool, err error) {
 	state, err := json.Marshal(d.State)
 	if err != nil {
 		return false, err
-	}
-	commit := store.Commit{
-		Version: c.Version, Incoming: c.Incoming, Channel: c.Channel, Contact: c.ContactID,
-		Lead: d.State.Lead, State: string(state),
-	}
-	now := w.options.Now()
-	for _, call := range d.Calls {
-		turn.State = "calling"
-		turn.Results = append(turn.Results, store.ToolResult{Result: dialogue.Result{Call: call}})
-		commit.Effects = append(commit.Effects, w.effect(store.Call, "call/"+turn.ID, c.ID, turn.ID, callBody{call.Tool, call.Arguments}))
-	}
-	for _, e := range d.Effects {
-		switch e := e.(type) {
-		case dialogue.Say:
-			commit.Reply = &store.Message{
-				ConversationID: c.ID, Author: store.ByBot, Name: s.Brief.Name, Text: e.Text,
-				TurnID: turn.ID, Citations: e.Citations, At: now,
-			}
-			if !ch.fetches() {
-				body := channel.Outgoing{Address: c.Address, Text: e.Text}
-				for _, answered := range e.Answers {
-					body.Answers = append(body.Answers, external[answered])
-				}
-				send := w.effect(store.Send, "send/"+c.ID, c.ID, turn.ID, sendBody{c.Channel, body})
-				commit.Send = &send
-			}
-		case dialogue.Remember:
-			commit.Facts = append(commit.Facts, store.Fact{Detail: e.Detail, Value: e.Value, MessageID: e.MessageID, LearntAt: now})
-		case dialogue.Escalate:
-			commit.Escalate = &e
-			commit.Happened = append(commit.Happened, "Escalated to people: "+e.Reason)
-		case dialogue.Missed:
-			commit.Gaps = append(commit.Gaps, w.gapFor(e.Question))
-		case dialogue.WriteRow:
-			commit.Rows = append(commit.Rows, e)
-			commit.Happened = append(commit.Happened, "Row written to the sheet "+e.Sheet)
-		case dialogue.Sync:
-			commit.Effects = append(commit.Effects, w.effect(store.Sync, "sync/"+c.ContactID, c.ID, turn.ID, syncBody{e.Connection, e.Details}))
-		case dialogue.Notify:
-			body := e.Body
-			if w.options.PublicURL != "" {
-				body += "\nOpen the conversation: " + strings.TrimSuffix(w.options.PublicURL, "/") + "/inbox/" + c.ID + "\n"
-			}
-			commit.Effects = append(commit.Effects, w.effect(store.Notify, "notify/"+c.ID, c.ID, turn.ID, notifyBody{e.Connection, e.To, e.Subject, body}))
-		}
 	}
 	trace, err := json.Marshal(d.Trace)
 	if err != nil {
 		return false, err
 	}
-	turn.Trace = string(trace)
-	commit.Turn = turn
-
+	c.now = w.Clock.Now()
+	turn := c.commit.Turn
+	turn.State, turn.Code, turn.Trace = "done", d.Trace.Code, string(trace)
+	c.commit = store.Commit{
+		Turn: turn, Version: c.talk.Version, Incoming: c.talk.Incoming, Woken: c.talk.Woken > 0, Channel: c.talk.Channel, Contact: c.talk.ContactID,
+		Lead: d.State.Lead, State: string(state),
+	}
+	for _, call := range d.Calls {
+		c.commit.Turn.State = "calling"
+		c.commit.Turn.Results = append(c.commit.Turn.Results, store.ToolResult{Result: dialogue.Result{Call: call}})
+		c.Later("call", "call/"+turn.ID, call)
+	}
+	for _, e := range d.Effects {
+		kind, ok := w.effects[e.Kind()]
+		if !ok {
+			return false, fmt.Errorf("a turn decided on %s, and there is no such kind of effect", e.Kind())
+		}
+		kind.Decide(ctx, c, e)
+	}
 	committed := false
 	err = w.write(ctx, func(tx *store.Tx) (err error) {
-		committed, err = tx.CommitTurn(commit, now)
+		committed, err = tx.CommitTurn(c.commit, c.now)
 		return err
 	})
 	if err != nil || !committed {
 		return err == nil, err
 	}
-	if commit.Send != nil {
-		w.outbox.add(*commit.Send)
+	for _, said := range c.commit.Said {
+		if said.Send != nil {
+			w.Outbox.add(*said.Send)
+		}
 	}
-	w.outbox.add(commit.Effects...)
-	w.hub.signal(visitorTopic(c.Channel, c.Address))
-	for _, row := range commit.Rows {
-		w.sheets.changed(row.Sheet)
+	w.Outbox.add(c.commit.Effects...)
+	w.hub.signal(customerTopic(c.talk.Channel, c.talk.Address))
+	for _, row := range c.commit.Rows {
+		w.Sheets.changed(row.Sheet)
 	}
 	return false, nil
 }
 
-func (w *Workspace) effect(kind store.EffectKind, lane, conversation, turn string, body any) store.Effect {
-	raw, err := json.Marshal(body)
-	if err != nil {
-		panic(err) // the bodies hold nothing that cannot be encoded
+// look has a turn look at a conversation again after a pause.
+func (w *Workspace) look(id string, pause time.Duration) {
+	err := w.Timers.set(w.running, store.Timer{ID: "look/" + id, Kind: "look", Subject: id, DueAt: w.Clock.Now().Add(pause)})
+	if err == nil || w.running.Err() != nil {
+		return
 	}
-	return store.Effect{ID: store.NewID(), Kind: kind, Lane: lane, ConversationID: conversation, TurnID: turn, ByBot: true, Body: string(raw), CreatedAt: w.options.Now()}
+	// Nothing can be kept at the moment, so it is remembered here.
+	w.log.Error("a timer could not be set", "conversation", id, "error", err)
+	w.working.Go(func() {
+		passed, stop := w.Clock.Timer(max(pause, w.options.RetryBase))
+		defer stop()
+		select {
+		case <-passed:
+			w.turns.signal(id)
+		case <-w.running.Done():
+		}
+	})
 }

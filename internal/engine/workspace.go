@@ -8,16 +8,23 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"net/http"
 	"os"
 	"path/filepath"
+	"reflect"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/gofrs/flock"
 
-	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/kinds"
+	"urgentparrot.example/internal/library"
+	"urgentparrot.example/internal/outbound"
 	"urgentparrot.example/internal/reading"
 	"urgentparrot.example/internal/store"
 )
@@ -25,44 +32,71 @@ import (
 // Options are what a workspace is opened with. The zero value works.
 type Options struct {
 	Log       *slog.Logger
-	Now       func() time.Time
-	PublicURL string        // under which people reach the console, for links in mails
-	RetryBase time.Duration // the pause after a first failed try; 1s if zero
-	GiveUp    time.Duration // how long an effect is tried; 48h if zero
-	Fetch     reading.Fetcher
+	Clock     clock.Clock                       // the machine's, if nil
+	Chance    func(time.Duration) time.Duration // a duration below another, to spread tries; at random, if nil
+	PublicURL string                            // under which people reach the console, for links in mails
+	RetryBase time.Duration                     // the pause after a first failed try; 1s if zero
+	GiveUp    time.Duration                     // how long an effect is tried; 48h if zero
+	Rules     outbound.Rules                    // for all that is called outside
+	Pace      time.Duration                     // between two readings of one website; see reading.Fetcher
+	Channels  []channel.Kind                    // that can be opened; all, if nil
+	Documents []document.Kind                   // that can be kept; all, if nil
 }
 
-// A Workspace is one business: its records, its knowledge and its queues. It is
-// safe for concurrent use.
+func (o *Options) fill() {
+	if o.Log == nil {
+		o.Log = slog.New(slog.DiscardHandler)
+	}
+	if o.Clock == nil {
+		o.Clock = clock.Real{}
+	}
+	if o.Chance == nil {
+		o.Chance = rand.N[time.Duration]
+	}
+	if o.RetryBase == 0 {
+		o.RetryBase = time.Second
+	}
+	if o.GiveUp == 0 {
+		o.GiveUp = 48 * time.Hour
+	}
+	if o.Channels == nil {
+		o.Channels = kinds.Channels
+	}
+	if o.Documents == nil {
+		o.Documents = kinds.WithChannels(o.Channels)
+	}
+}
+
+// A Workspace is one business: its records, its knowledge and its queues, divided
+// by subject. It is safe for concurrent use.
 type Workspace struct {
-	Name string
+	Name  string
+	Clock clock.Clock
 
-	folder  string
-	options Options
-	log     *slog.Logger
-	store   *store.Store
-	key     []byte
-	lock    *flock.Flock
-	client  *http.Client // for calls to other systems
+	Documents *Documents // what the workspace consists of
+	Channels  *Channels  // the ways in
+	Library   *library.Library
+	Inbox     *Inbox    // what people do in conversations
+	Contacts  *Contacts // what is known of those who wrote
+	Sheets    *Sheets
+	Outbox    *Outbox // what is to be done outside
+	Timers    *Timers // what is to happen at a time
 
-	editing sync.Mutex // one change of documents or knowledge at a time
-	config  atomic.Pointer[config]
-	index   atomic.Pointer[knowledge.Index]
-
-	sourceIDs atomic.Pointer[map[string]string] // by name
-	hub       hub
-	latest    latest
-	vectors   vectors
-	gaps      gaps
-	fetcher   *reading.Fetcher
-	readers   *readers
-	encoding  *encoding
-	turns     *queue
-	outbox    *outbox
-	finished  *finished
-	sheets    *sheetFiles
-	stop      context.CancelFunc
-	running   context.Context
+	folder   string
+	options  Options
+	log      *slog.Logger
+	store    *store.Store
+	key      []byte
+	lock     *flock.Flock
+	client   *http.Client // for calls to other systems
+	effects  map[string]EffectKind
+	config   atomic.Pointer[config]
+	hub      hub
+	turns    *queue
+	finished *finished
+	working  sync.WaitGroup
+	stop     context.CancelFunc
+	running  context.Context
 }
 
 // ErrInUse is returned for a folder that another process works in.
@@ -71,24 +105,13 @@ var ErrInUse = errors.New("the data folder is in use by another process")
 // Open opens the workspace in a folder, making it if it is new, and goes on
 // where it stopped.
 func Open(ctx context.Context, folder string, o Options) (*Workspace, error) {
-	if o.Log == nil {
-		o.Log = slog.New(slog.DiscardHandler)
-	}
-	if o.Now == nil {
-		o.Now = time.Now
-	}
-	if o.RetryBase == 0 {
-		o.RetryBase = time.Second
-	}
-	if o.GiveUp == 0 {
-		o.GiveUp = 48 * time.Hour
-	}
+	o.fill()
 	for _, sub := range []string{"", "files", "sheets"} {
 		if err := os.MkdirAll(filepath.Join(folder, sub), 0o700); err != nil {
 			return nil, err
 		}
 	}
-	w := &Workspace{Name: filepath.Base(folder), folder: folder, options: o, log: o.Log.With("workspace", filepath.Base(folder))}
+	w := &Workspace{Name: filepath.Base(folder), Clock: o.Clock, folder: folder, options: o, log: o.Log.With("workspace", filepath.Base(folder))}
 	w.lock = flock.New(filepath.Join(folder, "lock"))
 	if held, err := w.lock.TryLock(); err != nil {
 		return nil, err
@@ -102,6 +125,9 @@ func Open(ctx context.Context, folder string, o Options) (*Workspace, error) {
 }
 
 func (w *Workspace) open(ctx context.Context) (err error) {
+	if w.effects, err = registerEffects(effectKinds); err != nil {
+		return err
+	}
 	if w.key, err = loadKey(filepath.Join(w.folder, "key")); err != nil {
 		return err
 	}
@@ -109,21 +135,16 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 		return err
 	}
 	w.running, w.stop = context.WithCancel(context.WithoutCancel(ctx))
-	transport := w.options.Fetch.Transport()
+	transport := w.options.Rules.Transport()
 	transport.MaxIdleConnsPerHost = 64
 	w.client = &http.Client{
 		Transport:     transport,
 		Timeout:       30 * time.Second,
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}
-	w.turns = newQueue(w.decide)
-	w.outbox = newOutbox(w.carryOut)
-	w.finished = newFinished(w)
-	w.sheets = newSheetFiles(w)
-	w.fetcher = &w.options.Fetch
-	w.readers = newReaders(w)
-	w.encoding = newEncoding(w)
-	w.sourceIDs.Store(&map[string]string{})
+	w.Documents, w.Inbox, w.Contacts = &Documents{w: w}, &Inbox{w}, &Contacts{w}
+	w.Channels, w.Outbox, w.Timers = newChannels(w), newOutbox(w), newTimers(w)
+	w.turns, w.finished, w.Sheets = newQueue(w.decide), newFinished(w), newSheets(w)
 	if err := w.start(ctx); err != nil {
 		return errors.Join(err, w.shutDown())
 	}
@@ -131,15 +152,20 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 }
 
 // start loads what the workspace works with and takes up unfinished work.
-func (w *Workspace) start(ctx context.Context) error {
-	if err := w.reload(ctx); err != nil {
+func (w *Workspace) start(ctx context.Context) (err error) {
+	if err := w.Documents.load(ctx); err != nil {
 		return err
 	}
-	if err := w.loadGaps(ctx); err != nil {
+	if w.Library, err = library.Open(ctx, library.Options{
+		Store: w.store, Folder: filepath.Join(w.folder, "files"), Clock: w.Clock, Log: w.log,
+		Fetcher: &reading.Fetcher{Rules: w.options.Rules, Pace: w.options.Pace},
+		Changed: func() { w.hub.signal(Events) }, Settings: w.Documents.Settings, Endpoint: w.Documents.endpoint,
+	}); err != nil {
 		return err
 	}
-	w.encoding.ended.Go(w.encoding.run)
-	w.readers.ended.Go(w.readers.run)
+	if err := w.Channels.update(ctx); err != nil {
+		return err
+	}
 	if err := w.sweep(ctx); err != nil {
 		return err
 	}
@@ -148,7 +174,7 @@ func (w *Workspace) start(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	w.outbox.add(pending...)
+	w.Outbox.add(pending...)
 	undecided, err := w.store.Undecided(ctx)
 	if err != nil {
 		return err
@@ -156,32 +182,51 @@ func (w *Workspace) start(ctx context.Context) error {
 	for _, id := range undecided {
 		w.turns.signal(id)
 	}
-	for name := range w.config.Load().sheets {
-		w.sheets.changed(name)
-	}
-	go func() {
-		for {
-			select {
-			case <-time.After(time.Hour):
-				if err := w.sweep(w.running); err != nil {
-					w.log.Error("sweep", "error", err)
-				}
-			case <-w.running.Done():
-				return
-			}
-		}
-	}()
+	w.Sheets.writeAll()
+	w.Timers.ended.Go(w.Timers.run)
+	w.working.Go(w.sweepHourly)
 	return nil
+}
+
+// reload uses the documents as they are now.
+func (w *Workspace) reload(ctx context.Context) error {
+	before := w.Documents.Settings()
+	if err := w.Documents.load(ctx); err != nil {
+		return err
+	}
+	if err := w.Channels.update(ctx); err != nil {
+		return err
+	}
+	now := w.Documents.Settings()
+	if before.Language == now.Language && reflect.DeepEqual(before.Synonyms, now.Synonyms) && before.Embeddings == now.Embeddings {
+		return nil // the index is made of the same words
+	}
+	return w.Library.Reindex(ctx)
 }
 
 // keptEvents is how long events can be read again.
 const keptEvents = 7 * 24 * time.Hour
 
 func (w *Workspace) sweep(ctx context.Context) error {
-	now := w.options.Now()
+	now := w.Clock.Now()
 	return w.store.Write(ctx, func(tx *store.Tx) error {
 		return errors.Join(tx.SweepAccess(now), tx.SweepEvents(now.Add(-keptEvents)))
 	})
+}
+
+func (w *Workspace) sweepHourly() {
+	for {
+		passed, stop := w.Clock.Timer(time.Hour)
+		select {
+		case <-passed:
+			if err := w.sweep(w.running); err != nil && w.running.Err() == nil {
+				w.log.Error("sweep", "error", err)
+			}
+		case <-w.running.Done():
+			stop()
+			return
+		}
+	}
 }
 
 // Close stops the work in hand and closes the workspace. What was not finished
@@ -192,20 +237,21 @@ func (w *Workspace) Close() error {
 
 func (w *Workspace) shutDown() error {
 	w.stop()
-	w.readers.close()
-	w.encoding.close()
+	w.Channels.close()
+	if w.Library != nil {
+		w.Library.Close()
+	}
+	w.Timers.ended.Wait()
 	w.turns.close()
-	w.outbox.close()
+	w.working.Wait()
+	w.Outbox.close()
 	w.finished.close()
-	w.sheets.close()
+	w.Sheets.close()
 	return w.store.Close()
 }
 
 // Store gives readers access to the records.
 func (w *Workspace) Store() *store.Store { return w.store }
-
-// Now is the workspace's clock.
-func (w *Workspace) Now() time.Time { return w.options.Now() }
 
 // Events is the topic that every change of the workspace is signalled on.
 const Events = "events"
@@ -214,8 +260,8 @@ const Events = "events"
 // and what ends the watch.
 func (w *Workspace) Watch(topic string) (<-chan struct{}, func()) { return w.hub.watch(topic) }
 
-// visitorTopic is the topic of what is said with one handle.
-func visitorTopic(channel, address string) string { return channel + "\x00" + address }
+// customerTopic is the topic of what is said with one handle.
+func customerTopic(channel, address string) string { return channel + "\x00" + address }
 
 // write commits work and tells those who watch.
 func (w *Workspace) write(ctx context.Context, work func(*store.Tx) error) error {

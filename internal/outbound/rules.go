@@ -43,6 +43,10 @@ func (r Rules) Check(address string) (*url.URL, error) {
 	return u, nil
 }
 
+// ErrRefused is wrapped by errors that are a final no of the other side: trying
+// again will not help.
+var ErrRefused = errors.New("refused")
+
 func (r Rules) allows(host string) bool {
 	name, _, err := net.SplitHostPort(host)
 	return slices.Contains(r.Allowed, host) || err == nil && slices.Contains(r.Allowed, name)

@@ -44,8 +44,8 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 	}
 	d := &Demo{WorldURL: "http://" + web.Addr().String(), mail: mail, http: &http.Server{ReadHeaderTimeout: 10 * time.Second}}
 	// The simulated outside world lies on this machine, which is not read otherwise.
-	o.Engine.Fetch.Allowed = append(o.Engine.Fetch.Allowed, web.Addr().String())
-	o.Engine.Fetch.Pace = 20 * time.Millisecond
+	o.Engine.Rules.Allowed = append(o.Engine.Rules.Allowed, web.Addr().String())
+	o.Engine.Pace = 20 * time.Millisecond
 	if d.Service, err = Start(ctx, o); err != nil {
 		return nil, errors.Join(err, web.Close(), mail.Close())
 	}
@@ -58,7 +58,11 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 	if err != nil {
 		zone = time.UTC // a machine without time zones shows the timetable in UTC
 	}
-	if d.World, err = world.New(world.Options{Service: d.PublicURL, Workspace: DemoWorkspace, Secret: secret, Now: o.Engine.Now, Zone: zone}); err != nil {
+	var now func() time.Time
+	if o.Engine.Clock != nil {
+		now = o.Engine.Clock.Now
+	}
+	if d.World, err = world.New(world.Options{Service: d.PublicURL, Workspace: DemoWorkspace, Secret: secret, Now: now, Zone: zone}); err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
 	d.http.Handler = d.World
@@ -81,11 +85,11 @@ func (d *Demo) fill(ctx context.Context, secret string) error {
 		return err
 	}
 	for _, doc := range documents {
-		if _, err := w.PutDocument(ctx, doc.Kind, doc.Name, doc.Text, 0); err != nil {
+		if _, err := w.Documents.Put(ctx, doc.Kind, doc.Name, doc.Text, 0); err != nil {
 			return err
 		}
 	}
-	if err := w.PutSecret(ctx, "text-gateway", secret); err != nil {
+	if err := w.Documents.PutSecret(ctx, "text-gateway", secret); err != nil {
 		return err
 	}
 	sources, err := w.Store().Sources(ctx)
@@ -99,13 +103,13 @@ func (d *Demo) fill(ctx context.Context, secret string) error {
 		}
 		content, err := fs.ReadFile(demo.Knowledge(), path)
 		if err == nil {
-			_, err = w.AddFile(ctx, store.Source{Name: path}, content)
+			_, err = w.Library.AddFile(ctx, store.Source{Name: path}, content)
 		}
 		return err
 	}); err != nil {
 		return err
 	}
-	_, err = w.AddWeb(ctx, store.Source{Name: "website", Kind: store.FromSite, Address: d.WorldURL + "/website/", Every: 24 * time.Hour})
+	_, err = w.Library.AddWeb(ctx, store.Source{Name: "website", Kind: store.FromSite, Address: d.WorldURL + "/website/", Every: 24 * time.Hour})
 	return err
 }
 

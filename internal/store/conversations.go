@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 )
 
@@ -23,7 +24,7 @@ type Conversation struct {
 	Reason               string
 	Summary              string // JSON of dialogue.Summary, "" if none
 	State                string // JSON of dialogue.State
-	Outcome              string
+	Outcome              string // of a closed one: bot, person, unknown
 	Calling              string // the turn that waits for its tools, "" if none
 	Version              int
 	Messages             int
@@ -32,6 +33,7 @@ type Conversation struct {
 	OpenedAt, UpdatedAt  time.Time
 	WaitingSince         time.Time // zero: nobody waits for a person
 	ContactName          string    // "" if it is not known
+	Woken                int       // how many wakes no turn has covered yet
 }
 
 const conversationColumns = `c.id, c.channel, c.address, c.contact_id, c.bot, c.lead, c.assignee, c.priority, c.reason, c.summary, c.state,
@@ -64,31 +66,37 @@ func (s *Store) Conversation(ctx context.Context, id string) (c Conversation, er
 	return c, err
 }
 
-// ConversationWithFacts returns one conversation and what is known of its
-// contact, by detail; or ErrNotFound.
-func (s *Store) ConversationWithFacts(ctx context.Context, id string) (c Conversation, known map[string]string, err error) {
+// ConversationWithMemory returns one conversation and what is known of its
+// contact; or ErrNotFound.
+func (s *Store) ConversationWithMemory(ctx context.Context, id string) (c Conversation, memory contact.Memory, err error) {
 	var facts string
 	err = ErrNotFound
 	failed := s.reader.rows(ctx, `SELECT `+conversationColumns+`,
-		(SELECT json_group_array(json_array(detail, value)) FROM (SELECT detail, value FROM fact f WHERE f.contact_id = c.contact_id ORDER BY verified, id))
+		(SELECT json_group_array(json_array(field, value, verified)) FROM (SELECT field, value, verified FROM fact f WHERE f.contact_id = c.contact_id ORDER BY verified, id)),
+		(SELECT count(*) FROM wake w WHERE w.conversation_id = c.id)
 		FROM conversation c WHERE c.id = ?`, []any{id}, func(scan func(...any) error) error {
-		c, err = scanConversation(scan, &facts)
+		woken := 0
+		c, err = scanConversation(scan, &facts, &woken)
+		c.Woken = woken
 		return err
 	})
 	if err = errors.Join(failed, err); err != nil {
 		return c, nil, err
 	}
-	known = map[string]string{}
-	if facts != "[]" {
-		var pairs [][2]string
-		if err := json.Unmarshal([]byte(facts), &pairs); err != nil {
-			return c, nil, err
-		}
-		for _, pair := range pairs { // the later holds: verified ones come last
-			known[pair[0]] = pair[1]
-		}
+	if facts == "[]" {
+		return c, nil, nil
 	}
-	return c, known, nil
+	var rows [][3]any
+	if err := json.Unmarshal([]byte(facts), &rows); err != nil {
+		return c, nil, err
+	}
+	memory = contact.Memory{}
+	for _, row := range rows { // the later holds: verified ones come last
+		field, _ := row[0].(string)
+		value, _ := row[1].(string)
+		memory[field] = contact.Fact{Field: field, Value: value, Verified: row[2] == 1.0}
+	}
+	return c, memory, nil
 }
 
 // A Filter chooses conversations.
@@ -97,7 +105,8 @@ type Filter struct {
 	Search string          // in names, addresses and previews
 	Before string          // a cursor: "updated_at id" of the last one seen
 	Limit  int
-	Urgent bool // those who wait for a person, the most urgent first; no cursor
+	Urgent bool   // those who wait for a person, the most urgent first; no cursor
+	Name   string // the field that holds a contact's name
 }
 
 // urgency orders those who wait: how long, with high priority counting four times.
@@ -124,14 +133,14 @@ func (s *Store) Conversations(ctx context.Context, f Filter, now time.Time) (lis
 	if f.Search != "" {
 		pattern = "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(f.Search) + "%"
 	}
-	err = s.reader.rows(ctx, `SELECT `+conversationColumns+`, coalesce((SELECT f.value FROM fact f WHERE f.contact_id = c.contact_id AND f.detail = 'name' ORDER BY f.verified DESC, f.id DESC LIMIT 1), '') AS name
+	err = s.reader.rows(ctx, `SELECT `+conversationColumns+`, coalesce((SELECT f.value FROM fact f WHERE f.contact_id = c.contact_id AND f.field = ?7 ORDER BY f.verified DESC, f.id DESC LIMIT 1), '') AS name
 		FROM conversation c
 		WHERE (?2 = '' OR instr(?2, ' ' || c.lead || ' ') > 0)
 		AND (c.updated_at, c.id) < (?3, ?4)
 		AND (?5 = '' OR name LIKE ?5 ESCAPE '\' OR c.address LIKE ?5 ESCAPE '\' OR c.preview LIKE ?5 ESCAPE '\'
 			OR EXISTS (SELECT 1 FROM fact f WHERE f.contact_id = c.contact_id AND f.value LIKE ?5 ESCAPE '\'))`+where+`
 		AND ?1 > 0 ORDER BY `+order+` LIMIT ?6`,
-		[]any{millis(now), spaced(leads), updated, id, pattern, f.Limit}, func(scan func(...any) error) error {
+		[]any{millis(now), spaced(leads), updated, id, pattern, f.Limit, f.Name}, func(scan func(...any) error) error {
 			var name string
 			c, err := scanConversation(scan, &name)
 			c.ContactName = name
@@ -179,9 +188,10 @@ func (s *Store) Counts(ctx context.Context, since time.Time) (Counts, error) {
 	return counts, err
 }
 
-// Undecided returns the conversations with messages that no turn covers yet.
+// Undecided returns the conversations with messages or wakes that no turn covers
+// yet.
 func (s *Store) Undecided(ctx context.Context) (ids []string, err error) {
-	err = s.reader.rows(ctx, `SELECT DISTINCT conversation_id FROM message WHERE author = 'customer' AND turn_id IS NULL`, nil, func(scan func(...any) error) error {
+	err = s.reader.rows(ctx, `SELECT conversation_id FROM message WHERE author = 'customer' AND turn_id IS NULL UNION SELECT conversation_id FROM wake`, nil, func(scan func(...any) error) error {
 		var id string
 		err := scan(&id)
 		ids = append(ids, id)
@@ -194,8 +204,9 @@ func (s *Store) Undecided(ctx context.Context) (ids []string, err error) {
 var ErrLead = errors.New("someone else leads the conversation")
 
 // Take makes a person the assignee. What the bot had not sent yet is cancelled.
-// Taking what another person has is ErrLead, unless over.
-func (t *Tx) Take(id, person string, over bool, now time.Time) error {
+// Taking what another person has is ErrLead, unless over. What happened is put in
+// line with the messages.
+func (t *Tx) Take(id, person string, over bool, happened string, now time.Time) error {
 	var lead dialogue.Lead
 	var assignee, calling string
 	if err := t.row(`SELECT lead, assignee, calling FROM conversation WHERE id = ?`, []any{id}, &lead, &assignee, &calling); err != nil {
@@ -213,7 +224,7 @@ func (t *Tx) Take(id, person string, over bool, now time.Time) error {
 	if err := t.silence(id, calling); err != nil {
 		return err
 	}
-	if err := t.happened(id, person+" took the conversation", now); err != nil {
+	if err := t.happened(id, happened, now); err != nil {
 		return err
 	}
 	return t.event("conversation.taken", id, map[string]any{"conversation": id, "assignee": person}, now)
@@ -221,7 +232,11 @@ func (t *Tx) Take(id, person string, over bool, now time.Time) error {
 
 // silence cancels what a bot has not done yet in a conversation.
 func (t *Tx) silence(id, calling string) error {
-	if _, err := t.exec(`UPDATE effect SET state = 'cancelled' WHERE conversation_id = ? AND state = 'pending' AND by_bot = 1 AND kind IN ('send', 'call')`, id); err != nil {
+	if _, err := t.exec(`UPDATE message SET state = 'withdrawn', shown = NULL WHERE conversation_id = ?1 AND (state = 'held'
+		OR state = 'made' AND id IN (SELECT id FROM effect WHERE conversation_id = ?1 AND state = 'pending' AND of_bot = 1))`, id); err != nil {
+		return err
+	}
+	if _, err := t.exec(`UPDATE effect SET state = 'cancelled' WHERE conversation_id = ? AND state = 'pending' AND of_bot = 1`, id); err != nil {
 		return err
 	}
 	if calling == "" {
@@ -231,9 +246,9 @@ func (t *Tx) silence(id, calling string) error {
 	return err
 }
 
-// Return hands a conversation back to its bot, which answers what comes from now
-// on. Only what a person leads, or waits for one, can be returned.
-func (t *Tx) Return(id, person string, now time.Time) error {
+// Return hands a conversation back to its bot, which is woken and answers what
+// comes from now on. Only what a person leads, or waits for one, can be returned.
+func (t *Tx) Return(id, happened string, now time.Time) error {
 	n, err := t.exec(`UPDATE conversation SET lead = 'bot', assignee = '', waiting_since = NULL, reason = '', priority = 'normal', version = version + 1, updated_at = ? WHERE id = ? AND lead IN ('person', 'waiting')`, millis(now), id)
 	if err != nil {
 		return err
@@ -241,17 +256,17 @@ func (t *Tx) Return(id, person string, now time.Time) error {
 	if n == 0 {
 		return t.whyNot(id)
 	}
-	if err := t.leaveToPerson(id, now); err != nil {
+	if err := t.Wake(id, string(dialogue.ByHandBack), ""); err != nil {
 		return err
 	}
-	if err := t.happened(id, person+" handed the conversation back to the bot", now); err != nil {
+	if err := t.happened(id, happened, now); err != nil {
 		return err
 	}
 	return t.event("conversation.returned", id, map[string]any{"conversation": id}, now)
 }
 
 // Close ends a conversation. The next message of the customer opens a new one.
-func (t *Tx) Close(id, person string, now time.Time) error {
+func (t *Tx) Close(id, happened string, now time.Time) error {
 	var calling string
 	if err := t.row(`SELECT calling FROM conversation WHERE id = ?`, []any{id}, &calling); err != nil {
 		return err
@@ -264,32 +279,13 @@ func (t *Tx) Close(id, person string, now time.Time) error {
 	if err := t.silence(id, calling); err != nil {
 		return err
 	}
-	if err := errors.Join(t.leaveToPerson(id, now), t.answeredGaps(id)); err != nil {
+	if err := t.answeredGaps(id); err != nil {
 		return err
 	}
-	if err := t.happened(id, person+" closed the conversation", now); err != nil {
+	if err := t.happened(id, happened, now); err != nil {
 		return err
 	}
 	return t.event("conversation.closed", id, map[string]any{"conversation": id}, now)
-}
-
-// leaveToPerson covers what was not decided on yet by a turn that says nothing:
-// the person who led the conversation has had it in front of them.
-func (t *Tx) leaveToPerson(id string, now time.Time) error {
-	var undecided int
-	if err := t.row(`SELECT count(*) FROM message WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL`, []any{id}, &undecided); err != nil || undecided == 0 {
-		return err
-	}
-	trace := dialogue.Trace{
-		Understood: []dialogue.Understood{}, Decision: "silent", Why: "a person led the conversation",
-		Effects: []string{}, Timings: []dialogue.Timing{},
-	}
-	turn := NewID()
-	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, trace, at) VALUES (?, ?, 'dropped', ?, ?)`, turn, id, asJSON(trace), millis(now)); err != nil {
-		return err
-	}
-	_, err := t.exec(`UPDATE message SET turn_id = ? WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL`, turn, id)
-	return err
 }
 
 // whyNot says why nothing was changed: not there, or not led by whom it should be.
@@ -305,7 +301,7 @@ func (t *Tx) whyNot(id string) error {
 // that a bot leads, and leaves it to the bot. It reports false, and changes
 // nothing, where a person leads or the conversation is closed.
 func (t *Tx) AnswerWaiting(id, person, words string, send *Effect, now time.Time) (bool, error) {
-	m := Message{ID: NewID(), ConversationID: id, Author: ByPerson, Name: person, Text: words, At: now}
+	m := personMessage(id, person, words, send, now)
 	var channel string
 	err := t.row(`UPDATE conversation SET lead = 'bot', messages = messages + 1, preview = ?, updated_at = ?, waiting_since = NULL, reason = '', priority = 'normal', version = version + 1
 		WHERE id = ? AND lead IN ('waiting', 'bot') RETURNING messages, channel`, []any{preview(words), millis(now), id}, &m.Position, &channel)
@@ -315,13 +311,7 @@ func (t *Tx) AnswerWaiting(id, person, words string, send *Effect, now time.Time
 	if err != nil {
 		return false, err
 	}
-	if send != nil {
-		send.ID = m.ID
-		if err := t.putEffect(*send, now); err != nil {
-			return false, err
-		}
-	}
-	if _, err := t.insert(m, channel); err != nil {
+	if err := t.putSaid(m, channel, send, now); err != nil {
 		return false, err
 	}
 	return true, t.event("message.replied", id, map[string]any{"conversation": id, "message": m.ID}, now)

@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"time"
-
-	"urgentparrot.example/internal/core/workspace"
 )
 
 // ErrConflict is returned when a record has changed since it was read.
@@ -13,7 +11,7 @@ var ErrConflict = errors.New("changed by someone else meanwhile")
 
 // A Document is a workspace document as its writer left it.
 type Document struct {
-	Kind      workspace.Kind
+	Kind      string
 	Name      string
 	Text      string
 	Version   int // from 1, grows with each change
@@ -21,7 +19,7 @@ type Document struct {
 }
 
 // Documents returns the documents of a kind, or all for "", by name.
-func (s *Store) Documents(ctx context.Context, kind workspace.Kind) (list []Document, err error) {
+func (s *Store) Documents(ctx context.Context, kind string) (list []Document, err error) {
 	err = s.reader.rows(ctx, `SELECT kind, name, text, version, updated_at FROM document WHERE ?1 = '' OR kind = ?1 ORDER BY kind, name`,
 		[]any{kind}, func(scan func(...any) error) error {
 			var d Document
@@ -56,7 +54,19 @@ func (t *Tx) PutDocument(d Document, ifVersion int) (version int, err error) {
 		d.Kind, d.Name, d.Text, version, millis(d.UpdatedAt)); err != nil {
 		return 0, err
 	}
-	return version, t.event("document.changed", string(d.Kind)+"/"+d.Name, map[string]any{"kind": d.Kind, "name": d.Name, "version": version}, d.UpdatedAt)
+	return version, t.event("document.changed", d.Kind+"/"+d.Name, map[string]any{"kind": d.Kind, "name": d.Name, "version": version}, d.UpdatedAt)
+}
+
+// RemoveDocument removes a document, or returns ErrNotFound.
+func (t *Tx) RemoveDocument(kind, name string, now time.Time) error {
+	n, err := t.exec(`DELETE FROM document WHERE kind = ? AND name = ?`, kind, name)
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	return t.event("document.removed", kind+"/"+name, map[string]any{"kind": kind, "name": name}, now)
 }
 
 // Secret returns the sealed secret of a name, or ErrNotFound.

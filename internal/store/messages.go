@@ -9,6 +9,9 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/core/text"
 )
 
@@ -24,6 +27,19 @@ const (
 	ByEvent     Author = "event"     // not said by anyone: what happened, in line
 )
 
+// MessageState says where a message stands on its way.
+type MessageState string
+
+// The states of messages. Events have none.
+const (
+	MessageReceived  MessageState = "received"  // came in
+	MessageMade      MessageState = "made"      // to be sent
+	MessageHeld      MessageState = "held"      // waits for a person's approval
+	MessageSent      MessageState = "sent"      // the other side has it, or can fetch it
+	MessageFailed    MessageState = "failed"    // given up
+	MessageWithdrawn MessageState = "withdrawn" // taken back before it was sent
+)
+
 // A Message is one message of a conversation.
 type Message struct {
 	ID             string
@@ -31,27 +47,30 @@ type Message struct {
 	Position       int // from 1
 	Author         Author
 	Name           string // of the bot or person
-	Text           string
+	Parts          []message.Part
+	Text           string // of all parts
 	ExternalID     string
 	TurnID         string // the turn that decided on it, or that made it
 	Citations      []answer.Citation
-	Delivery       string // sending, sent, failed, cancelled; "" for what is not sent
+	State          MessageState
+	Shown          string // the id under which the customer sees it; "" while they do not
 	At             time.Time
 }
 
-// How a message goes out is the state of the effect that carries it, which has
-// the same id; without one, the channel fetches it.
-const messageColumns = `id, conversation_id, position, author, name, text, coalesce(external_id, ''), coalesce(turn_id, ''), citations,
-	CASE WHEN author NOT IN ('bot', 'person') THEN '' ELSE coalesce((SELECT CASE e.state WHEN 'pending' THEN 'sending' WHEN 'done' THEN 'sent' ELSE e.state END
-		FROM effect e WHERE e.id = message.id), 'sent') END AS delivery, at`
+const messageColumns = `id, conversation_id, position, author, name, text, parts, coalesce(external_id, ''), coalesce(turn_id, ''), citations, state, coalesce(shown, ''), at`
 
 func scanMessage(scan func(...any) error) (m Message, err error) {
 	var at int64
-	var citations string
-	if err = scan(&m.ID, &m.ConversationID, &m.Position, &m.Author, &m.Name, &m.Text, &m.ExternalID, &m.TurnID, &citations, &m.Delivery, &at); err != nil {
+	var parts, citations string
+	if err = scan(&m.ID, &m.ConversationID, &m.Position, &m.Author, &m.Name, &m.Text, &parts, &m.ExternalID, &m.TurnID, &citations, &m.State, &m.Shown, &at); err != nil {
 		return m, err
 	}
 	m.At = fromMillis(at)
+	if m.Parts = message.Of(m.Text); parts != "" {
+		if err := json.Unmarshal([]byte(parts), &m.Parts); err != nil {
+			return m, err
+		}
+	}
 	if citations != "[]" {
 		err = json.Unmarshal([]byte(citations), &m.Citations)
 	}
@@ -77,11 +96,11 @@ func (s *Store) Messages(ctx context.Context, conversationID string, before, lim
 // Heard returns what a turn looks at of the latest messages: id, author, text,
 // external id and turn; at most limit, oldest first.
 func (s *Store) Heard(ctx context.Context, conversationID string, limit int) (list []Message, err error) {
-	err = s.reader.rows(ctx, `SELECT id, author, text, coalesce(external_id, ''), coalesce(turn_id, ''), at FROM message WHERE conversation_id = ? ORDER BY position DESC LIMIT ?`,
+	err = s.reader.rows(ctx, `SELECT id, position, author, text, coalesce(external_id, ''), coalesce(turn_id, ''), at FROM message WHERE conversation_id = ? AND state <> 'withdrawn' ORDER BY position DESC LIMIT ?`,
 		[]any{conversationID, limit}, func(scan func(...any) error) error {
 			var m Message
 			var at int64
-			err := scan(&m.ID, &m.Author, &m.Text, &m.ExternalID, &m.TurnID, &at)
+			err := scan(&m.ID, &m.Position, &m.Author, &m.Text, &m.ExternalID, &m.TurnID, &at)
 			m.At = fromMillis(at)
 			list = append(list, m)
 			return err
@@ -100,12 +119,12 @@ func (s *Store) Message(ctx context.Context, id string) (m Message, err error) {
 	return m, errors.Join(failed, err)
 }
 
-// MessagesOfHandle returns what was said with a handle after a message id, at
-// most limit, oldest first: what a visitor of the website sees.
+// MessagesOfHandle returns what a customer sees of what was said with a handle,
+// after a Shown id, at most limit, in that order.
 func (s *Store) MessagesOfHandle(ctx context.Context, channel, address, after string, limit int) (list []Message, err error) {
 	err = s.reader.rows(ctx, `SELECT `+messageColumns+` FROM message WHERE conversation_id IN (SELECT c.id FROM conversation c JOIN handle h ON h.contact_id = c.contact_id
 		WHERE h.channel = ?1 AND h.address = ?2 AND c.channel = ?1 AND c.address = ?2)
-		AND author IN ('customer', 'bot', 'person') AND delivery NOT IN ('cancelled', 'failed') AND id > ?3 ORDER BY id LIMIT ?4`,
+		AND shown > ?3 ORDER BY shown LIMIT ?4`,
 		[]any{channel, address, after, limit}, func(scan func(...any) error) error {
 			m, err := scanMessage(scan)
 			list = append(list, m)
@@ -121,6 +140,7 @@ type Incoming struct {
 	ExternalID       string
 	Author           Author // customer, or automated
 	Text             string
+	Vouched          *Fact // what the channel vouches for about who wrote, nil for nothing
 }
 
 // Received says what became of an incoming message.
@@ -134,7 +154,10 @@ type Received struct {
 // likely is the conversation that the handle had last, "" if it is not known; it
 // spares looking, and may be out of date.
 func (t *Tx) Receive(in Incoming, likely string, now time.Time) (r Received, err error) {
-	m := Message{ID: NewID(), Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, At: now}
+	m := Message{ID: NewID(), Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, State: MessageReceived, At: now}
+	if in.Author == ByCustomer {
+		m.Shown = m.ID
+	}
 	err = ErrNotFound
 	if likely != "" {
 		m.ConversationID = likely
@@ -186,6 +209,11 @@ func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error)
 	if err != nil {
 		return "", err
 	}
+	if in.Vouched != nil {
+		if err := t.vouch(contact, *in.Vouched); err != nil {
+			return "", err
+		}
+	}
 	id = NewID()
 	_, err = t.exec(`INSERT INTO conversation (id, channel, address, contact_id, bot, lead, opened_at, updated_at) VALUES (?, ?, ?, ?, ?, 'bot', ?, ?)`,
 		id, in.Channel, in.Address, contact, in.Bot, millis(now), millis(now))
@@ -199,9 +227,13 @@ func (t *Tx) insert(m Message, channel string) (bool, error) {
 	if len(m.Citations) > 0 {
 		citations = asJSON(m.Citations)
 	}
-	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, channel, external_id, turn_id, citations, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+	parts := ""
+	if len(m.Parts) > 1 || len(m.Parts) == 1 && m.Parts[0] != (message.Part{Kind: message.Text, Text: m.Text}) {
+		parts = asJSON(m.Parts)
+	}
+	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, parts, channel, external_id, turn_id, citations, state, shown, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (channel, external_id) WHERE external_id IS NOT NULL DO NOTHING`,
-		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, millis(m.At))
+		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, parts, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, m.State, nullable(m.Shown), millis(m.At))
 	return n > 0, err
 }
 
@@ -218,11 +250,31 @@ func (t *Tx) happened(conversationID, what string, now time.Time) error {
 	return err
 }
 
+// personMessage is a message that a person writes. With send it goes out by that
+// effect; without, the channel fetches it.
+func personMessage(conversationID, person, words string, send *Effect, now time.Time) Message {
+	m := Message{ID: NewID(), ConversationID: conversationID, Author: ByPerson, Name: person, Parts: message.Of(words), Text: words, State: MessageSent, At: now}
+	if m.Shown = m.ID; send != nil {
+		m.State = MessageMade
+	}
+	return m
+}
+
+// putSaid keeps what is said to a customer, and the effect that carries it, which
+// gets the message's id; nil where the channel fetches it.
+func (t *Tx) putSaid(m Message, channel string, send *Effect, now time.Time) error {
+	if _, err := t.insert(m, channel); err != nil || send == nil {
+		return err
+	}
+	send.ID = m.ID
+	return t.putEffect(*send, now)
+}
+
 // SayAsPerson adds a person's message. With send it goes out by that effect,
 // which gets the message's id; without, the channel fetches it. Only whoever has
 // taken the conversation may; else it is ErrLead.
 func (t *Tx) SayAsPerson(conversationID, person, words string, send *Effect, now time.Time) (Message, error) {
-	m := Message{ID: NewID(), ConversationID: conversationID, Author: ByPerson, Name: person, Text: words, Delivery: "sent", At: now}
+	m := personMessage(conversationID, person, words, send, now)
 	var channel string
 	err := t.row(`UPDATE conversation SET messages = messages + 1, preview = ?, updated_at = ?, waiting_since = NULL
 		WHERE id = ? AND lead = 'person' AND assignee = ? RETURNING messages, channel`, []any{preview(words), millis(now), conversationID, person}, &m.Position, &channel)
@@ -232,17 +284,84 @@ func (t *Tx) SayAsPerson(conversationID, person, words string, send *Effect, now
 	if err != nil {
 		return m, err
 	}
-	if send != nil {
-		m.Delivery = "sending"
-		send.ID = m.ID
-		if err := t.putEffect(*send, now); err != nil {
-			return m, err
-		}
-	}
-	if _, err := t.insert(m, channel); err != nil {
+	if err := t.putSaid(m, channel, send, now); err != nil {
 		return m, err
 	}
 	return m, t.event("message.replied", conversationID, map[string]any{"conversation": conversationID, "message": m.ID}, now)
+}
+
+// ErrNotHeld is returned when a message is not held, or no longer.
+var ErrNotHeld = errors.New("the message is not held")
+
+// ApproveHeld sends a held message, with other words if any are given. The bot
+// must still lead the conversation, or nobody; else it is ErrLead. The effect, if
+// any, gets the message's id.
+func (t *Tx) ApproveHeld(messageID, words, happened string, send *Effect, now time.Time) error {
+	var conversation, said string
+	var lead dialogue.Lead
+	if err := t.row(`SELECT m.conversation_id, m.text, c.lead FROM message m JOIN conversation c ON c.id = m.conversation_id WHERE m.id = ?`,
+		[]any{messageID}, &conversation, &said, &lead); err != nil {
+		return err
+	}
+	if lead == dialogue.LedByPerson || lead == dialogue.Closed {
+		return ErrLead
+	}
+	state, parts := MessageSent, ""
+	if send != nil {
+		state = MessageMade
+	}
+	if words == "" {
+		words = said
+	}
+	n, err := t.exec(`UPDATE message SET state = ?, shown = ?, text = ?, parts = CASE WHEN text = ?3 THEN parts ELSE ?4 END WHERE id = ?5 AND state = 'held'`, state, NewID(), words, parts, messageID)
+	if err != nil {
+		return err
+	}
+	if n == 0 {
+		return ErrNotHeld
+	}
+	if send != nil {
+		send.ID = messageID
+		if err := t.putEffect(*send, now); err != nil {
+			return err
+		}
+	}
+	if _, err := t.exec(`UPDATE conversation SET preview = ?1, updated_at = ?2, waiting_since = CASE WHEN reason = ?4 AND NOT EXISTS
+			(SELECT 1 FROM message m WHERE m.conversation_id = ?3 AND m.state = 'held') THEN NULL ELSE waiting_since END WHERE id = ?3`,
+		preview(words), millis(now), conversation, bot.Held); err != nil {
+		return err
+	}
+	if _, err := t.exec(`UPDATE conversation SET reason = '' WHERE id = ? AND reason = ? AND waiting_since IS NULL`, conversation, bot.Held); err != nil {
+		return err
+	}
+	if err := t.happened(conversation, happened, now); err != nil {
+		return err
+	}
+	return t.event("message.approved", conversation, map[string]any{"conversation": conversation, "message": messageID}, now)
+}
+
+// RejectHeld withdraws a held message. The customer waits for a person from then
+// on.
+func (t *Tx) RejectHeld(messageID, happened string, now time.Time) error {
+	var conversation string
+	if err := t.row(`SELECT conversation_id FROM message WHERE id = ?`, []any{messageID}, &conversation); err != nil {
+		return err
+	}
+	n, err := t.exec(`UPDATE message SET state = 'withdrawn' WHERE id = ? AND state = 'held'`, messageID)
+	if err != nil {
+		return err
+	}
+	if n == 0 {
+		return ErrNotHeld
+	}
+	if _, err := t.exec(`UPDATE conversation SET lead = CASE lead WHEN 'bot' THEN 'waiting' ELSE lead END, reason = CASE reason WHEN '' THEN ?1 ELSE reason END, waiting_since = coalesce(waiting_since, ?2),
+		version = version + 1, updated_at = ?2 WHERE id = ?3 AND lead <> 'closed'`, bot.Held, millis(now), conversation); err != nil {
+		return err
+	}
+	if err := t.happened(conversation, happened, now); err != nil {
+		return err
+	}
+	return t.event("message.rejected", conversation, map[string]any{"conversation": conversation, "message": messageID}, now)
 }
 
 // preview is the beginning of a text, for lists.

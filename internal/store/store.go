@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -55,7 +56,7 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		return nil, err
 	}
 	writing.SetMaxOpenConns(1)
-	if err := migrate(ctx, writing, path); err != nil {
+	if err := migrate(ctx, path); err != nil {
 		return nil, errors.Join(err, writing.Close())
 	}
 	reading, err := sql.Open("sqlite", "file:"+path+readPragmas)
@@ -81,7 +82,15 @@ func (s *Store) Close() error {
 	return errors.Join(errs...)
 }
 
-func migrate(ctx context.Context, db *sql.DB, path string) error {
+// migrate brings the file to the newest format. Tables are made anew by it, so
+// foreign keys are not enforced meanwhile but checked at the end.
+func migrate(ctx context.Context, path string) (err error) {
+	db, err := sql.Open("sqlite", "file:"+path+strings.Replace(pragmas, "foreign_keys(1)", "foreign_keys(0)", 1)+"&_txlock=immediate")
+	if err != nil {
+		return err
+	}
+	db.SetMaxOpenConns(1)
+	defer func() { err = errors.Join(err, db.Close()) }()
 	folder, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
@@ -108,6 +117,10 @@ func migrate(ctx context.Context, db *sql.DB, path string) error {
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("upgrade %s: %w", path, err)
+	}
+	var lost string
+	if err := db.QueryRowContext(ctx, "SELECT \"table\" FROM pragma_foreign_key_check LIMIT 1").Scan(&lost); !errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("after the upgrade of %s a row of %s refers to one that is not there; the copy made before is %s.before-%d: %w", path, lost, path, newest, err)
 	}
 	return nil
 }

@@ -17,7 +17,6 @@ import (
 
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/knowledge"
-	"urgentparrot.example/internal/core/workspace"
 )
 
 func openStore(t *testing.T) *Store {
@@ -57,7 +56,7 @@ func TestWorkThatFailsSpoilsNoOtherInItsGroup(t *testing.T) {
 		go func() {
 			defer done.Done()
 			err := s.Write(t.Context(), func(tx *Tx) error {
-				if _, err := tx.PutDocument(Document{Kind: workspace.KindBot, Name: string(rune('a'+i%26)) + string(rune('a'+i/26)), Text: "x", UpdatedAt: time.Now()}, 0); err != nil {
+				if _, err := tx.PutDocument(Document{Kind: "bot", Name: string(rune('a'+i%26)) + string(rune('a'+i/26)), Text: "x", UpdatedAt: time.Now()}, 0); err != nil {
 					return err
 				}
 				if i%2 == 1 {
@@ -71,7 +70,7 @@ func TestWorkThatFailsSpoilsNoOtherInItsGroup(t *testing.T) {
 		}()
 	}
 	done.Wait()
-	kept, err := s.Documents(t.Context(), workspace.KindBot)
+	kept, err := s.Documents(t.Context(), "bot")
 	if err != nil || len(kept) != writers/2 {
 		t.Errorf("%d of %d documents are kept (%v)", len(kept), writers/2, err)
 	}
@@ -101,7 +100,7 @@ func TestADecisionThatIsOutOfDateChangesNothing(t *testing.T) {
 			kept, err = tx.CommitTurn(Commit{
 				Turn:    Turn{ID: NewID(), ConversationID: c.ID, State: "done", Trace: "{}"},
 				Version: c.Version, Incoming: c.Incoming, Channel: c.Channel, Contact: c.ContactID, Lead: dialogue.LedByBot, State: "{}",
-				Reply: &Message{ConversationID: c.ID, Author: ByBot, Text: "Hello!", At: time.Now()},
+				Said: []Said{{Message: Message{ConversationID: c.ID, Author: ByBot, Text: "Hello!", State: MessageSent, At: time.Now()}}},
 			}, time.Now())
 			return err
 		})
@@ -116,7 +115,7 @@ func TestADecisionThatIsOutOfDateChangesNothing(t *testing.T) {
 		t.Error("a reply that had not heard the second message was kept")
 	}
 	now := conversationOf(t, s, received)
-	if err := s.Write(ctx, func(tx *Tx) error { return tx.Take(now.ID, "Robin", false, time.Now()) }); err != nil {
+	if err := s.Write(ctx, func(tx *Tx) error { return tx.Take(now.ID, "Robin", false, "Robin took it", time.Now()) }); err != nil {
 		t.Fatal(err)
 	}
 	if commit(now) {
@@ -222,7 +221,7 @@ func TestAnOlderFileIsUpgraded(t *testing.T) {
 	if err != nil || len(passages) != 1 || passages[0].Text != "A single costs £6." || passages[0].Source != "fares.md" || passages[0].Title != "Fares" {
 		t.Errorf("the passages are %+v, %v", passages, err)
 	}
-	if _, err := os.Stat(path + ".before-2"); err != nil {
+	if _, err := os.Stat(path + ".before-3"); err != nil {
 		t.Errorf("no copy was made: %v", err)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"time"
 
+	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 )
 
@@ -14,6 +15,7 @@ type Turn struct {
 	ID             string
 	ConversationID string
 	State          string // calling, done, dropped
+	Code           dialogue.Code
 	Results        []ToolResult
 	Trace          string // JSON of dialogue.Trace
 	At             time.Time
@@ -30,7 +32,7 @@ func (s *Store) Turn(ctx context.Context, id string) (turn Turn, err error) {
 	var results string
 	var at int64
 	turn.ID = id
-	err = s.reader.row(ctx, `SELECT conversation_id, state, results, trace, at FROM turn WHERE id = ?`, []any{id}, &turn.ConversationID, &turn.State, &results, &turn.Trace, &at)
+	err = s.reader.row(ctx, `SELECT conversation_id, state, code, results, trace, at FROM turn WHERE id = ?`, []any{id}, &turn.ConversationID, &turn.State, &turn.Code, &results, &turn.Trace, &at)
 	if err != nil {
 		return turn, err
 	}
@@ -41,20 +43,26 @@ func (s *Store) Turn(ctx context.Context, id string) (turn Turn, err error) {
 // A Commit is what a turn came to, to be kept as one.
 type Commit struct {
 	Turn     Turn
-	Version  int // of the conversation when the turn was decided
-	Incoming int // and how many messages of the customer it then had
+	Version  int  // of the conversation when the turn was decided
+	Incoming int  // and how many messages of the customer and wakes it then had had
+	Woken    bool // it covers wakes
 	Channel  string
 	Contact  string
 	Lead     dialogue.Lead
 	State    string
 	Escalate *dialogue.Escalate
 	Facts    []Fact
-	Reply    *Message // nil: nothing is said; gets its id when it is kept
-	Send     *Effect  // carries the reply and gets its id; nil where the channel fetches
+	Said     []Said // in order
 	Rows     []dialogue.WriteRow
 	Effects  []Effect
 	Gaps     []GapQuestion
 	Happened []string // what is put in line with the messages
+}
+
+// Said is a message that a turn makes. It gets its id when it is kept.
+type Said struct {
+	Message
+	Send *Effect // carries it, and gets its id; nil where it is held, or the channel fetches it
 }
 
 // CommitTurn keeps a turn, if the conversation is still as it was when the turn
@@ -66,15 +74,18 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	if turn.State == "calling" {
 		calling = turn.ID
 	}
-	said, first := 0, 0
-	shown := ""
-	if c.Reply != nil {
-		said, shown = 1, preview(c.Reply.Text)
+	shown, last, held := "", 0, false
+	for _, said := range c.Said {
+		if said.State == MessageHeld {
+			held = true
+		} else {
+			shown = preview(said.Text)
+		}
 	}
 	err := t.row(`UPDATE conversation SET lead = ?1, state = ?2, calling = ?3, version = version + 1, messages = messages + ?4,
 		preview = CASE WHEN ?5 = '' THEN preview ELSE ?5 END, updated_at = ?6
 		WHERE id = ?7 AND version = ?8 AND incoming = ?9 RETURNING messages`,
-		[]any{c.Lead, c.State, calling, said, shown, millis(now), id, c.Version, c.Incoming}, &first)
+		[]any{c.Lead, c.State, calling, len(c.Said), shown, millis(now), id, c.Version, c.Incoming}, &last)
 	if errors.Is(err, ErrNotFound) {
 		return false, nil
 	}
@@ -85,28 +96,37 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	if len(turn.Results) > 0 {
 		results = asJSON(turn.Results)
 	}
-	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, results, trace, at) VALUES (?, ?, ?, ?, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET state = excluded.state, results = excluded.results, trace = excluded.trace`,
-		turn.ID, id, turn.State, results, turn.Trace, millis(now)); err != nil {
+	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, code, results, trace, at) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET state = excluded.state, code = excluded.code, results = excluded.results, trace = excluded.trace`,
+		turn.ID, id, turn.State, turn.Code, results, turn.Trace, millis(now)); err != nil {
 		return false, err
 	}
 	if turn.State != "calling" {
 		if _, err := t.exec(`UPDATE message SET turn_id = ? WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL`, turn.ID, id); err != nil {
 			return false, err
 		}
-	}
-	if c.Reply != nil {
-		// Ids are given here, in the order of commits, so that whoever reads on from
-		// the last id they saw misses nothing.
-		c.Reply.ID, c.Reply.Position = NewID(), first
-		if _, err := t.insert(*c.Reply, c.Channel); err != nil {
-			return false, err
-		}
-		if c.Send != nil {
-			c.Send.ID = c.Reply.ID
-			if err := t.putEffect(*c.Send, now); err != nil {
+		if c.Woken {
+			if _, err := t.exec(`DELETE FROM wake WHERE conversation_id = ?`, id); err != nil {
 				return false, err
 			}
+		}
+	}
+	for i := range c.Said {
+		// Ids are given here, in the order of commits, so that whoever reads on from
+		// the last id they saw misses nothing.
+		said := &c.Said[i]
+		said.ID, said.Position = NewID(), last-len(c.Said)+1+i
+		if said.Shown = said.ID; said.State == MessageHeld {
+			said.Shown = ""
+		}
+		if err := t.putSaid(said.Message, c.Channel, said.Send, now); err != nil {
+			return false, err
+		}
+	}
+	if held && c.Escalate == nil {
+		if _, err := t.exec(`UPDATE conversation SET waiting_since = coalesce(waiting_since, ?), reason = CASE reason WHEN '' THEN ? ELSE reason END WHERE id = ?`,
+			millis(now), bot.Held, id); err != nil {
+			return false, err
 		}
 	}
 	for _, f := range c.Facts {
@@ -147,8 +167,8 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	return true, t.event(kind, id, map[string]any{"conversation": id, "turn": turn.ID}, now)
 }
 
-// finishCall keeps what came of a tool's call, so that its turn is decided again.
-func (t *Tx) finishCall(turnID string, result dialogue.Result) error {
+// FinishCall keeps what came of a tool's call, so that its turn is decided again.
+func (t *Tx) FinishCall(turnID string, result dialogue.Result) error {
 	var stored, conversation string
 	if err := t.row(`SELECT results, conversation_id FROM turn WHERE id = ? AND state = 'calling'`, []any{turnID}, &stored, &conversation); err != nil {
 		if errors.Is(err, ErrNotFound) {
@@ -172,16 +192,16 @@ func (t *Tx) finishCall(turnID string, result dialogue.Result) error {
 
 // A Decision is how often turns came to something.
 type Decision struct {
-	Decision string
-	Times    int
+	Code  dialogue.Code
+	Times int
 }
 
 // Decisions counts what the turns since a time came to, the most frequent first.
 func (s *Store) Decisions(ctx context.Context, since time.Time) (list []Decision, err error) {
-	err = s.reader.rows(ctx, `SELECT json_extract(trace, '$.decision') AS decision, count(*) FROM turn WHERE id >= ? AND state = 'done' GROUP BY decision ORDER BY 2 DESC, 1`,
+	err = s.reader.rows(ctx, `SELECT code, count(*) FROM turn WHERE id >= ? AND state = 'done' GROUP BY code ORDER BY 2 DESC, 1`,
 		[]any{firstID(since)}, func(scan func(...any) error) error {
 			var d Decision
-			err := scan(&d.Decision, &d.Times)
+			err := scan(&d.Code, &d.Times)
 			list = append(list, d)
 			return err
 		})

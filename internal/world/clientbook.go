@@ -6,9 +6,17 @@ import (
 	"net/http"
 	"strings"
 	"sync"
-
-	"urgentparrot.example/internal/connect"
 )
+
+// A Person is a record of the client book.
+type Person struct {
+	ID     string `json:"id,omitempty"`
+	Name   string `json:"name"`
+	Email  string `json:"email"`
+	Phone  string `json:"phone"`
+	Island string `json:"island,omitempty"`
+	Note   string `json:"note,omitempty"`
+}
 
 // A ClientBook is a CRM: people that are found by e-mail address, created and
 // changed over HTTP. A request with an Idempotency-Key that it has answered
@@ -17,13 +25,13 @@ type ClientBook struct {
 	Trouble Trouble
 
 	mu     sync.Mutex
-	people []connect.Person
+	people []Person
 	done   map[string]bool
 }
 
 func newClientBook() *ClientBook {
 	return &ClientBook{
-		people: []connect.Person{
+		people: []Person{
 			{ID: "1", Name: "Ines Ravn", Email: "ines@example.net", Phone: "+447700900321", Note: "season ticket"},
 			{ID: "2", Name: "", Email: "tomas@example.net", Phone: "+447700900555", Note: "freight customer"},
 		},
@@ -32,10 +40,10 @@ func newClientBook() *ClientBook {
 }
 
 // People returns everybody in the book.
-func (b *ClientBook) People() []connect.Person {
+func (b *ClientBook) People() []Person {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	return append([]connect.Person{}, b.people...)
+	return append([]Person{}, b.people...)
 }
 
 // ServeHTTP serves GET /people?email=, POST /people and PATCH /people/ID.
@@ -48,7 +56,7 @@ func (b *ClientBook) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	id, one := strings.CutPrefix(r.URL.Path, "/people/")
 	switch {
 	case r.Method == http.MethodGet && r.URL.Path == "/people":
-		found := []connect.Person{}
+		found := []Person{}
 		for _, p := range b.people {
 			if email := r.FormValue("email"); email == "" || strings.EqualFold(p.Email, email) {
 				found = append(found, p)
@@ -56,7 +64,7 @@ func (b *ClientBook) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 		writeJSON(w, http.StatusOK, map[string]any{"items": found})
 	case r.Method == http.MethodPost && r.URL.Path == "/people":
-		var p connect.Person
+		var p Person
 		if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(&p); err != nil {
 			http.Error(w, err.Error(), http.StatusBadRequest)
 			return

@@ -151,7 +151,7 @@ func (v *Visitor) Next(ctx context.Context) (Said, error) {
 	lines := bufio.NewScanner(response.Body)
 	lines.Buffer(nil, 1<<20)
 	for lines.Scan() {
-		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		data, ok := strings.CutPrefix(lines.Text(), "data:")
 		if !ok {
 			continue
 		}

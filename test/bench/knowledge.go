@@ -20,6 +20,7 @@ import (
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/reading"
 	"urgentparrot.example/internal/store"
 )
@@ -34,15 +35,15 @@ const (
 // of their own strewn in as rarely as words are in large collections. Encoding
 // them all would take half an hour, so each sentence has the vector of the one it
 // was made of, a little turned.
-type library struct {
+type shelf struct {
 	sentences []string
 	vectors   [][]float32
 	words     []string
 	random    *rand.Rand
 }
 
-func newLibrary() (*library, error) {
-	l := &library{random: rand.New(rand.NewPCG(7, 8))}
+func newLibrary() (*shelf, error) {
+	l := &shelf{random: rand.New(rand.NewPCG(7, 8))}
 	files, err := filepath.Glob("test/quality/bedrow/*.md")
 	if err != nil || len(files) == 0 {
 		return nil, errors.Join(err, errors.New("the manual is missing; run the benchmark from the top folder"))
@@ -63,8 +64,11 @@ func newLibrary() (*library, error) {
 		for _, p := range d.Passages() {
 			for _, span := range text.Sentences(p.Text) {
 				if s := p.Text[span.Start:span.End]; len(strings.Fields(s)) > 6 {
-					l.sentences = append(l.sentences, s)
-					l.vectors = append(l.vectors, e.Encode(s))
+					vector, err := e.Encode(context.Background(), s)
+					if err != nil {
+						return nil, err
+					}
+					l.sentences, l.vectors = append(l.sentences, s), append(l.vectors, vector)
 				}
 			}
 		}
@@ -76,11 +80,11 @@ func newLibrary() (*library, error) {
 }
 
 // word is one of the strewn words, the first ones far more often.
-func (l *library) word() string {
+func (l *shelf) word() string {
 	return l.words[int(math.Pow(l.random.Float64(), 3)*float64(len(l.words)))]
 }
 
-func (l *library) near(vector []float32) knowledge.Code {
+func (l *shelf) near(vector []float32) knowledge.Code {
 	turned := make([]float32, len(vector))
 	sum := 0.0
 	for i, v := range vector {
@@ -94,7 +98,7 @@ func (l *library) near(vector []float32) knowledge.Code {
 	return knowledge.Pack(turned)
 }
 
-func (l *library) passage() knowledge.Passage {
+func (l *shelf) passage() knowledge.Passage {
 	p := knowledge.Passage{Trail: []string{"Manual", l.word() + " " + l.word()}}
 	first := l.random.IntN(len(l.sentences))
 	p.Views = append(p.Views, l.near(l.vectors[first]), l.near(l.vectors[first]))
@@ -116,7 +120,7 @@ func (l *library) passage() knowledge.Passage {
 }
 
 // fill keeps the library in a workspace.
-func (l *library) fill(folder string) (all []knowledge.Passage, err error) {
+func (l *shelf) fill(folder string) (all []knowledge.Passage, err error) {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return nil, err
 	}
@@ -152,7 +156,7 @@ func (l *library) fill(folder string) (all []knowledge.Passage, err error) {
 }
 
 // question asks about a passage in some of its own words.
-func (l *library) question(all []knowledge.Passage) string {
+func (l *shelf) question(all []knowledge.Passage) string {
 	p := all[l.random.IntN(len(all))]
 	words := strings.Fields(p.Text)
 	at := l.random.IntN(len(words) - 9)
@@ -198,8 +202,9 @@ func measureKnowledge(folder string) error {
 	if err != nil {
 		return err
 	}
-	f := answer.Finder{Index: ix, Encode: e.Encode}
-	f.Answer(questions[0], "", 0.5, 1200)
+	desk := library.PlainDesk(answer.Finder{Index: ix, Vectors: answer.NewVectors(e)})
+	ctx := context.Background()
+	desk.Ask(ctx, "what does a folding boat cost in the off season?")
 	runtime.GC()
 	debug.FreeOSMemory()
 	var memory runtime.MemStats
@@ -208,10 +213,12 @@ func measureKnowledge(folder string) error {
 	var times, encoding []time.Duration
 	for _, q := range questions {
 		begun := time.Now()
-		f.Answer(q, "", 0.5, 1200)
+		desk.Ask(ctx, q)
 		times = append(times, time.Since(begun))
 		begun = time.Now()
-		e.Encode(q)
+		if _, err := e.Encode(ctx, q); err != nil {
+			return err
+		}
 		encoding = append(encoding, time.Since(begun))
 	}
 	begun := time.Now()

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
 	"os"
@@ -12,6 +13,7 @@ import (
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/quiz"
 	"urgentparrot.example/internal/core/text"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/reading"
 )
 
@@ -32,7 +34,8 @@ type codes struct {
 func (c *codes) of(said string) knowledge.Code {
 	code, ok := c.known[said]
 	if !ok {
-		code = knowledge.Pack(c.encoder.Encode(said))
+		vector, _ := c.encoder.Encode(context.Background(), said) // it fails only when its context ends
+		code = knowledge.Pack(vector)
 		c.known[said] = code
 	}
 	return code
@@ -59,8 +62,15 @@ func readCorpus(name, folder string, c *codes) (*corpus, error) {
 		}
 		return nil
 	})
-	k.finder = answer.Finder{Index: k.index(c, nil), Encode: c.encoder.Encode}
+	k.finder = answer.Finder{Index: k.index(c, nil), Vectors: answer.NewVectors(c.encoder)}
 	return k, err
+}
+
+// judge puts questions to a bot that answers from the corpus.
+func (k *corpus) judge(questions []quiz.Question) quiz.Report {
+	desk := library.PlainDesk(k.finder)
+	desk.Snapshot.Brief.Threshold = threshold
+	return desk.Quiz(context.Background(), questions)
 }
 
 // index makes an index of the passages but those that are left out.

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"math"
 	"math/rand/v2"
@@ -152,7 +153,7 @@ func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (l
 		if len(q.Parts) > 0 {
 			continue
 		}
-		found := f.Find(q.Question, q.After)
+		found := f.Find(context.Background(), q.Question, q.After)
 		if len(found.Candidates) == 0 {
 			continue
 		}

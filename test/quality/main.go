@@ -11,7 +11,6 @@ import (
 	"os"
 	"slices"
 
-	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
@@ -82,7 +81,7 @@ func run(fitting, failures bool, only, file string) error {
 }
 
 func measure(k *corpus, part string, questions []quiz.Question, failures bool) error {
-	report := quiz.Run(questions, func(q, after string) []answer.Reply { return k.finder.Answer(q, after, threshold, 0) })
+	report := k.judge(questions)
 	plain, err := plainBM25(k.passages, questions)
 	if err != nil {
 		return err

@@ -4,8 +4,6 @@ import (
 	"os"
 	"testing"
 
-	"urgentparrot.example/internal/core/answer"
-	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/quiz"
@@ -33,7 +31,7 @@ func TestMeasuredQuestionsMeetTheBars(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		r := quiz.Run(questions, func(q, after string) []answer.Reply { return k.finder.Answer(q, after, bot.DefaultThreshold, 0) })
+		r := k.judge(questions)
 		for kind, g := range r.Kinds {
 			kinds[kind] = add(kinds[kind], g)
 		}

@@ -62,6 +62,15 @@ export const api = {
     ),
   lead: (id: string, act: "take" | "return" | "close", over = false) =>
     call<Schemas["Conversation"]>("POST", `/conversations/${at(id)}/${act}`, act === "take" ? { over } : {}),
+  approve: (message: string, text: string) =>
+    call<Schemas["Message"]>("POST", `/messages/${at(message)}/approve`, { text }),
+  reject: (message: string, why: string) =>
+    call<Schemas["Message"]>("POST", `/messages/${at(message)}/reject`, { why }),
+  contacts: () => call<Schemas["ContactPage"]>("GET", "/contacts"),
+  contact: (id: string) => call<Schemas["Contact"]>("GET", `/contacts/${at(id)}`),
+  changeContact: (id: string, change: Schemas["ContactChange"]) =>
+    call<Schemas["Contact"]>("PATCH", `/contacts/${at(id)}`, change),
+  declared: () => call<Schemas["Declared"]>("GET", "/fields"),
   turn: (id: string) => call<Schemas["Turn"]>("GET", `/turns/${at(id)}`),
   sources: () => call<Schemas["SourcePage"]>("GET", "/sources"),
   addSource: (file: File) => {
@@ -72,16 +81,16 @@ export const api = {
   },
   addText: (text: Schemas["TypedSource"]) => call<Schemas["Source"]>("POST", "/sources/text", text),
   addWeb: (web: Schemas["WebSource"]) => call<Schemas["Source"]>("POST", "/sources/web", web),
-  changeSource: (id: string, change: Schemas["ChangedSourceBody"]) =>
+  changeSource: (id: string, change: Schemas["SourceChange"]) =>
     call<Schemas["Source"]>("PUT", `/sources/${at(id)}`, change),
   readSource: (id: string) => call<Schemas["Source"]>("POST", `/sources/${at(id)}/read`, {}),
   pages: (id: string) => call<Schemas["ReadPageList"]>("GET", `/sources/${at(id)}/pages`),
   gaps: () => call<Schemas["GapPage"]>("GET", "/gaps"),
-  answerGap: (id: string, answer: Schemas["GapAnsweredBody"]) =>
+  answerGap: (id: string, answer: Schemas["GapAnswer"]) =>
     call<Schemas["GapAnswered"]>("POST", `/gaps/${at(id)}/answer`, answer),
   dropGap: (id: string) => call<void>("DELETE", `/gaps/${at(id)}`),
   lessons: () => call<Schemas["LessonPage"]>("GET", "/lessons"),
-  approveLesson: (id: string, text: Schemas["LessonApprovedBody"]) =>
+  approveLesson: (id: string, text: Schemas["LessonText"]) =>
     call<Schemas["HouseAnswer"]>("POST", `/lessons/${at(id)}/approve`, text),
   rejectLesson: (id: string) => call<void>("POST", `/lessons/${at(id)}/reject`, {}),
   houseAnswers: () => call<Schemas["HouseAnswerPage"]>("GET", "/house-answers"),
@@ -103,10 +112,14 @@ export const api = {
       "PUT",
       `/documents/${at(kind)}/${at(name)}`,
       { text },
-      { "If-Match": `"${version}"` },
+      version > 0 ? { "If-Match": `"${version}"` } : {},
     ),
-  tryBot: (name: string, message: string, memory: Schemas["TrialMemory"], brief: string) =>
-    call<Schemas["TrialTurn"]>("POST", `/bots/${at(name)}/trial`, { message, memory, brief }),
+  document: (kind: string, name: string) =>
+    call<Schemas["Document"]>("GET", `/documents/${at(kind)}/${at(name)}`),
+  removeDocument: (kind: string, name: string) => call<void>("DELETE", `/documents/${at(kind)}/${at(name)}`),
+  kinds: () => call<Schemas["DocumentKindPage"]>("GET", "/documents"),
+  tryBot: (name: string, message: string, before: Schemas["TrialState"], brief: string) =>
+    call<Schemas["TrialTurn"]>("POST", `/bots/${at(name)}/trial`, { message, before, brief }),
   sheets: () => call<Schemas["SheetPage"]>("GET", "/sheets"),
   rows: (name: string) => call<Schemas["RowPage"]>("GET", `/sheets/${at(name)}/rows`),
 }

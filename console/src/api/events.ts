@@ -3,15 +3,16 @@ import { useEffect, useState } from "react"
 
 /** What is read again when something happens, by the beginning of the event's type. */
 const readAgain: [string, string[]][] = [
-  ["urgent-parrot.message", ["today", "conversations", "conversation", "messages"]],
-  ["urgent-parrot.turn", ["today", "conversations", "conversation", "messages"]],
+  ["urgent-parrot.message", ["contacts", "today", "conversations", "conversation", "messages"]],
+  ["urgent-parrot.turn", ["contacts", "contact", "today", "conversations", "conversation", "messages"]],
   ["urgent-parrot.conversation", ["today", "conversations", "conversation", "messages", "gaps"]],
   ["urgent-parrot.effect", ["today", "messages"]],
   ["urgent-parrot.source", ["sources", "search"]],
   ["urgent-parrot.gap", ["gaps"]],
   ["urgent-parrot.lesson", ["lessons", "gaps"]],
   ["urgent-parrot.house", ["house", "search"]],
-  ["urgent-parrot.document", ["documents", "today"]],
+  ["urgent-parrot.document", ["documents", "declared", "today"]],
+  ["urgent-parrot.contact", ["contact", "contacts", "conversation", "conversations"]],
   ["urgent-parrot.row", ["sheets", "rows"]],
 ]
 

@@ -25,7 +25,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["QuestionedBody"];
+                    "application/json": components["schemas"]["Question"];
                 };
             };
             responses: {
@@ -75,7 +75,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["TriedBody"];
+                    "application/json": components["schemas"]["Trial"];
                 };
             };
             responses: {
@@ -124,7 +124,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["SealedBody"];
+                    "application/json": components["schemas"]["Secret"];
                 };
             };
             responses: {
@@ -194,6 +194,86 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show a contact */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Contact"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change what is known of a contact, the stage, the tags; what a person enters is verified */
+        patch: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ContactChange"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Contact"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         trace?: never;
     };
     "/api/v1/conversations": {
@@ -361,7 +441,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["FactGivenBody"];
+                    "application/json": components["schemas"]["BareFact"];
                 };
             };
             responses: {
@@ -446,7 +526,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["SaidBody"];
+                    "application/json": components["schemas"]["Reply"];
                 };
             };
             responses: {
@@ -542,7 +622,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["TakenBody"];
+                    "application/json": components["schemas"]["Take"];
                 };
             };
             responses: {
@@ -571,6 +651,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The kinds of documents */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DocumentKindPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/documents/{kind}": {
         parameters: {
             query?: never;
@@ -584,7 +708,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    kind: "settings" | "connections" | "sheets" | "tools" | "bots" | "channels";
+                    kind: components["schemas"]["Noun"];
                 };
                 cookie?: never;
             };
@@ -630,7 +754,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    kind: "settings" | "connections" | "sheets" | "tools" | "bots" | "channels";
+                    kind: components["schemas"]["Noun"];
                     name: string;
                 };
                 cookie?: never;
@@ -665,14 +789,14 @@ export interface paths {
                     "If-Match"?: string;
                 };
                 path: {
-                    kind: "settings" | "connections" | "sheets" | "tools" | "bots" | "channels";
+                    kind: components["schemas"]["Noun"];
                     name: string;
                 };
                 cookie?: never;
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["WrittenBody"];
+                    "application/json": components["schemas"]["DocumentText"];
                 };
             };
             responses: {
@@ -696,7 +820,36 @@ export interface paths {
             };
         };
         post?: never;
-        delete?: never;
+        /** Remove a document that no other refers to */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: components["schemas"]["Noun"];
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -717,14 +870,14 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    kind: "settings" | "connections" | "sheets" | "tools" | "bots" | "channels";
+                    kind: components["schemas"]["Noun"];
                     name: string;
                 };
                 cookie?: never;
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["CheckedBody"];
+                    "application/json": components["schemas"]["DocumentText"];
                 };
             };
             responses: {
@@ -824,6 +977,50 @@ export interface paths {
                     };
                     content: {
                         "text/event-stream": components["schemas"]["Event"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The fields, stages and tags that the settings declare */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Declared"];
                     };
                 };
                 default: {
@@ -953,7 +1150,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["GapAnsweredBody"];
+                    "application/json": components["schemas"]["GapAnswer"];
                 };
             };
             responses: {
@@ -1081,7 +1278,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["HouseWrittenBody"];
+                    "application/json": components["schemas"]["HouseAnswerText"];
                 };
             };
             responses: {
@@ -1302,7 +1499,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["LessonApprovedBody"];
+                    "application/json": components["schemas"]["LessonText"];
                 };
             };
             responses: {
@@ -1399,6 +1596,152 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Me"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/messages/{id}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a held reply of a bot, with other words if any are given */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Approval"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Message"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/messages/{id}/reject": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw a held reply; the customer waits for a person */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Rejection"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Message"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/schemas/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON Schema of a kind of documents, for editors */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: components["schemas"]["Noun"];
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/schema+json": string;
                     };
                 };
                 default: {
@@ -1676,7 +2019,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/x-www-form-urlencoded": components["schemas"]["FormDataUploadBody"];
+                    "application/x-www-form-urlencoded": components["schemas"]["FormDataUpload"];
                 };
             };
             responses: {
@@ -1851,7 +2194,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ChangedSourceBody"];
+                    "application/json": components["schemas"]["SourceChange"];
                 };
             };
             responses: {
@@ -2245,6 +2588,13 @@ export interface components {
             confidence: number;
             trace: components["schemas"]["Trace"];
         };
+        Approval: {
+            /** @description Instead of the bot's words. */
+            text?: string;
+        };
+        BareFact: {
+            fact: string;
+        };
         Beside: {
             /**
              * @description completes: approving joins both; differs: a person must say which holds.
@@ -2254,26 +2604,25 @@ export interface components {
             source: string;
             text: string;
         };
-        ChangedSourceBody: {
-            every_minutes: number;
-            /** Format: date-time */
-            valid_from?: string;
-            /** Format: date-time */
-            valid_until?: string;
-        };
         Channel: {
+            /** @description Where outsiders reach it, if they do. */
+            address?: string;
             bot: string;
             /** @description Why it does not work. */
             fault?: string;
             kind: string;
             name: string;
+            /**
+             * @description hold: a person approves each reply of a bot.
+             * @enum {string}
+             */
+            replies: "send" | "hold";
+            /** @description The kind in words for people. */
+            speaks: string;
             title: string;
         };
         Checked: {
             problems: components["schemas"]["Problem"][];
-        };
-        CheckedBody: {
-            text: string;
         };
         Citation: {
             address?: string;
@@ -2291,6 +2640,18 @@ export interface components {
             created_at: string;
             facts: components["schemas"]["Fact"][];
             id: string;
+            stage?: string;
+            tags: string[];
+            /** @description The contact for people. */
+            who: string;
+        };
+        ContactChange: {
+            /** @description By field; an empty value removes what is known. */
+            facts?: {
+                [key: string]: string;
+            };
+            stage?: string;
+            tags?: string[];
         };
         ContactPage: {
             items: components["schemas"]["Contact"][];
@@ -2300,6 +2661,8 @@ export interface components {
             /** @description The contact's handle on the channel. */
             address: string;
             assignee?: string;
+            /** @description The reason in words for people. */
+            because?: string;
             bot: string;
             channel: string;
             /** @description The contact's id. */
@@ -2309,14 +2672,17 @@ export interface components {
             id: string;
             /** @enum {string} */
             lead: "bot" | "waiting" | "person" | "closed";
-            /** @description The contact's name, if it is known. */
-            name?: string;
             /** Format: date-time */
             opened_at: string;
+            /**
+             * @description How a closed conversation ended.
+             * @enum {string}
+             */
+            outcome?: "bot" | "person" | "left" | "unknown";
             preview: string;
             /** @enum {string} */
             priority: "normal" | "high";
-            /** @description Why it was escalated. */
+            /** @description Why a person is waited for. */
             reason?: string;
             summary?: components["schemas"]["Summary"];
             /** Format: date-time */
@@ -2326,6 +2692,8 @@ export interface components {
              * @description Since when a person is waited for.
              */
             waiting_since?: string;
+            /** @description The contact for people: the name, or a handle that says something, or a visitor. */
+            who: string;
         };
         ConversationPage: {
             items: components["schemas"]["Conversation"][];
@@ -2348,8 +2716,15 @@ export interface components {
             waiting: number;
         };
         Decision: {
+            code: string;
+            /** @description The code in words for people. */
             decision: string;
             times: number;
+        };
+        Declared: {
+            fields: components["schemas"]["Field"][];
+            stages: components["schemas"]["Stage"][];
+            tags: string[];
         };
         Document: {
             kind: string;
@@ -2358,11 +2733,32 @@ export interface components {
             text: string;
             /** Format: date-time */
             updated_at: string;
+            /** @description The documents that refer to it; in a single document only. */
+            used_by?: string[];
             version: number;
+        };
+        DocumentKind: {
+            about: string;
+            /** @description A document to begin from. */
+            example: string;
+            /** @description The key that such a document begins with. */
+            name: string;
+            /** @description A workspace has one of them. */
+            only?: boolean;
+            /** @description In addresses. */
+            plural: string;
+            title: string;
+        };
+        DocumentKindPage: {
+            items: components["schemas"]["DocumentKind"][];
+            next?: string;
         };
         DocumentPage: {
             items: components["schemas"]["Document"][];
             next?: string;
+        };
+        DocumentText: {
+            text: string;
         };
         Event: {
             data: {
@@ -2378,18 +2774,28 @@ export interface components {
             type: string;
         };
         Fact: {
-            detail: string;
+            field: string;
+            /** @description The field's name for people. */
+            label: string;
             /** Format: date-time */
             learnt_at: string;
             /** @description The message it was learnt from. */
-            message: string;
+            message?: string;
+            sensitive?: boolean;
             value: string;
             verified: boolean;
+            /** @description The channel or person that vouches for it. */
+            verified_by?: string;
         };
-        FactGivenBody: {
-            fact: string;
+        Field: {
+            choices?: string[];
+            field: string;
+            label: string;
+            sensitive?: boolean;
+            /** @enum {string} */
+            type: "text" | "number" | "date" | "choice" | "email" | "phone" | "name";
         };
-        FormDataUploadBody: {
+        FormDataUpload: {
             /** Format: binary */
             file: string;
             name: string;
@@ -2417,17 +2823,17 @@ export interface components {
             waiting: string[];
             wordings: string[];
         };
-        GapAnswered: {
-            house_answer: components["schemas"]["HouseAnswer"];
-            /** @description To how many customers it was sent. */
-            sent: number;
-        };
-        GapAnsweredBody: {
+        GapAnswer: {
             answer: string;
             /** @description In general words; the gap's own if it is left out. */
             question?: string;
             /** @description Send it to those who still wait. */
             send?: boolean;
+        };
+        GapAnswered: {
+            house_answer: components["schemas"]["HouseAnswer"];
+            /** @description To how many customers it was sent. */
+            sent: number;
         };
         GapPage: {
             items: components["schemas"]["Gap"][];
@@ -2465,16 +2871,6 @@ export interface components {
             /** Format: date-time */
             valid_until?: string;
         };
-        HouseWrittenBody: {
-            answer: string;
-            question: string;
-            /** Format: date-time */
-            review_at?: string;
-            /** Format: date-time */
-            valid_from?: string;
-            /** Format: date-time */
-            valid_until?: string;
-        };
         Lesson: {
             answer: string;
             author: string;
@@ -2490,13 +2886,13 @@ export interface components {
             /** @enum {string} */
             state: "proposed" | "approved" | "rejected";
         };
-        LessonApprovedBody: {
-            answer?: string;
-            question?: string;
-        };
         LessonPage: {
             items: components["schemas"]["Lesson"][];
             next?: string;
+        };
+        LessonText: {
+            answer?: string;
+            question?: string;
         };
         Me: {
             name: string;
@@ -2513,11 +2909,16 @@ export interface components {
             /** @enum {string} */
             author: "customer" | "bot" | "person" | "automated" | "event";
             citations?: components["schemas"]["Citation"][];
-            /** @enum {string} */
-            delivery?: "sending" | "sent" | "failed" | "cancelled";
             id: string;
             name?: string;
+            parts: components["schemas"]["Part"][];
             position: number;
+            /**
+             * @description made: on its way; held: it waits for approval; none for what happened.
+             * @enum {string}
+             */
+            state?: "received" | "made" | "held" | "sent" | "failed" | "withdrawn";
+            /** @description Of all parts. */
             text: string;
             /** @description The turn that decided on it or made it. */
             turn?: string;
@@ -2529,6 +2930,13 @@ export interface components {
         NewToken: {
             name: string;
             token: string;
+        };
+        /** @enum {string} */
+        Noun: "settings" | "connections" | "sheets" | "tools" | "hours" | "teams" | "people" | "bots" | "channels";
+        Part: {
+            /** @enum {string} */
+            kind: "text";
+            text?: string;
         };
         Passage: {
             address?: string;
@@ -2564,7 +2972,7 @@ export interface components {
             found: number;
             read: number;
         };
-        QuestionedBody: {
+        Question: {
             question: string;
         };
         Quiz: {
@@ -2635,6 +3043,12 @@ export interface components {
             items: components["schemas"]["ReadPage"][];
             next?: string;
         };
+        Rejection: {
+            why?: string;
+        };
+        Reply: {
+            text: string;
+        };
         Row: {
             cells: {
                 [key: string]: string;
@@ -2647,10 +3061,7 @@ export interface components {
             items: components["schemas"]["Row"][];
             next?: string;
         };
-        SaidBody: {
-            text: string;
-        };
-        SealedBody: {
+        Secret: {
             secret: string;
         };
         Sheet: {
@@ -2706,9 +3117,20 @@ export interface components {
             /** Format: date-time */
             valid_until?: string;
         };
+        SourceChange: {
+            every_minutes: number;
+            /** Format: date-time */
+            valid_from?: string;
+            /** Format: date-time */
+            valid_until?: string;
+        };
         SourcePage: {
             items: components["schemas"]["Source"][];
             next?: string;
+        };
+        Stage: {
+            label: string;
+            stage: string;
         };
         Status: {
             channels: components["schemas"]["Channel"][];
@@ -2722,13 +3144,14 @@ export interface components {
         Summary: {
             /** @description Questions that the bot answered. */
             asked?: string[];
-            details?: string[];
             last_said: string;
+            /** @description What was known of the contact. */
+            memory?: string[];
             mood: string;
             /** @description Questions without an answer. */
             open?: string[];
         };
-        TakenBody: {
+        Take: {
             /** @description Take it even from another person. */
             over?: boolean;
         };
@@ -2757,6 +3180,9 @@ export interface components {
             tool: string;
         };
         Trace: {
+            /** @description What the turn came to. */
+            code: string;
+            /** @description The code in words for people. */
             decision: string;
             effects: string[];
             learnt?: string[];
@@ -2767,29 +3193,31 @@ export interface components {
             understood: components["schemas"]["Understood"][];
             why: string;
         };
-        TrialMemory: {
-            known?: {
-                [key: string]: string;
-            };
+        Trial: {
+            /** @description From the turn before; leave it out to begin. */
+            before?: components["schemas"]["TrialState"];
+            /** @description To try instead of the kept brief. */
+            brief?: string;
+            message: string;
+        };
+        TrialState: {
             last_reply?: string;
             /** @enum {string} */
             lead?: "bot" | "waiting";
+            /** @description What the contact said of themselves, by field. */
+            memory?: {
+                [key: string]: string;
+            };
             state?: {
                 [key: string]: unknown;
             };
         };
         TrialTurn: {
+            /** @description Hand it to the next turn. */
+            after: components["schemas"]["TrialState"];
             citations: components["schemas"]["Citation"][];
-            memory: components["schemas"]["TrialMemory"];
             reply: string;
             trace: components["schemas"]["Trace"];
-        };
-        TriedBody: {
-            /** @description To try instead of the kept brief. */
-            brief?: string;
-            /** @description From the turn before; leave it out to begin. */
-            memory?: components["schemas"]["TrialMemory"];
-            message: string;
         };
         Trouble: {
             conversation?: string;
@@ -2875,9 +3303,6 @@ export interface components {
             source: string;
             text: string;
             trail?: string[];
-        };
-        WrittenBody: {
-            text: string;
         };
     };
     responses: never;

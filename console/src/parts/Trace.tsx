@@ -5,8 +5,8 @@ import { Wrong } from "./Says"
 import { Weighed } from "./Weighed"
 
 /** The trace of a kept turn, in a drawer. */
-export function TurnDrawer({ turn, onClose }: { turn: string | null; onClose: () => void }) {
-  const query = useQuery({ queryKey: ["turn", turn], queryFn: () => api.turn(turn!), enabled: !!turn })
+export function TurnDrawer({ turn, onClose }: { turn: string; onClose: () => void }) {
+  const query = useQuery({ queryKey: ["turn", turn], queryFn: () => api.turn(turn), enabled: !!turn })
   return (
     <Drawer title="Why the bot said this" open={!!turn} onClose={onClose}>
       <Wrong error={query.error} />

@@ -15,28 +15,70 @@ import (
 	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
 
 	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/outbound"
 	"urgentparrot.example/internal/problem"
 )
 
-// A Line is one text line. It is safe for concurrent use.
-type Line struct {
-	number  string
-	gateway string
-	hook    *webhooks.Webhook
-	client  *http.Client
-	intake  channel.Intake
-	wrong   *channel.Limits
+// Kind is the text line.
+var Kind = channel.Kind{
+	Name: "text-line", Title: "Text line", Path: "hooks", Needs: "the text gateway", Sealed: true,
+	Settings: func() channel.Settings { return &Settings{} },
+	Open: func(s channel.Settings, setup channel.Setup) (channel.Adapter, error) {
+		return open(s.(*Settings), setup)
+	},
+	Example: `channel: text-line
+title: Text line
+kind: text-line
+bot: front-desk
+connection: text-gateway
+number: "+441632960100"
+`,
 }
 
-// New returns a line with its own number, the address of the gateway that
-// carries its texts, and the secret ("whsec_…") that both sides sign with.
-func New(number, gateway, secret string, client *http.Client, intake channel.Intake) (*Line, error) {
-	hook, err := webhooks.NewWebhook(secret)
+// Settings are those of a text line.
+type Settings struct {
+	workspace.Channel `yaml:",inline"`
+
+	Number string `yaml:"number"` // the line's own
+}
+
+// CheckOwn is channel.Settings'.
+func (s *Settings) CheckOwn(c *document.Checker) {
+	if s.Number == "" {
+		c.Wrong("$.number", "a text line needs its own number")
+	}
+}
+
+// A line is one text line.
+type line struct {
+	channel.Setup
+	number string
+	hook   *webhooks.Webhook
+	wrong  *channel.Limits
+}
+
+func open(s *Settings, setup channel.Setup) (*line, error) {
+	hook, err := webhooks.NewWebhook(setup.Secret)
 	if err != nil {
 		return nil, fmt.Errorf("the secret of the text line is not one: it starts with whsec_ and goes on in base64: %w", err)
 	}
-	return &Line{number, gateway, hook, client, intake, channel.NewLimits(1, 30)}, nil
+	return &line{setup, s.Number, hook, channel.NewLimits(setup.Clock, 1, 30)}, nil
 }
+
+// limit is some three or four segments.
+const limit = 480
+
+func (l *line) Abilities() workspace.Abilities {
+	return workspace.Abilities{Limit: limit, Handle: contact.Phone}
+}
+func (l *line) Handler() http.Handler     { return l }
+func (l *line) Sender() channel.Sender    { return l }
+func (l *line) Run(context.Context) error { return nil }
+func (l *line) Close() error              { return nil }
 
 // Received is the payload of a text that came in.
 type Received struct {
@@ -69,7 +111,7 @@ type SentText struct {
 }
 
 // ServeHTTP takes a signed webhook of the gateway.
-func (l *Line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (l *line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	body, bad := channel.ReadBody(w, r)
 	if bad != nil {
 		problem.Write(w, bad)
@@ -88,12 +130,12 @@ func (l *Line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		problem.Write(w, bad)
 		return
 	}
-	message, bad := l.incoming(in)
+	text, bad := l.incoming(in)
 	if bad != nil {
 		problem.Write(w, bad)
 		return
 	}
-	received, err := l.intake(r.Context(), message)
+	received, err := l.Room.Receive(r.Context(), text)
 	if err != nil {
 		problem.Write(w, problem.New(problem.Unavailable, "the text could not be kept; send it again", ""))
 		return
@@ -101,7 +143,7 @@ func (l *Line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	channel.WriteJSON(w, http.StatusAccepted, received)
 }
 
-func (l *Line) incoming(in Received) (channel.Incoming, *problem.Details) {
+func (l *line) incoming(in Received) (channel.Incoming, *problem.Details) {
 	d := in.Data
 	switch {
 	case in.Type != "text.received":
@@ -117,24 +159,24 @@ func (l *Line) incoming(in Received) (channel.Incoming, *problem.Details) {
 		bad.Field = "data.text"
 		return channel.Incoming{}, bad
 	}
-	message := channel.Incoming{Address: d.From, ExternalID: d.ID, Text: d.Text, Automated: d.Automated}
+	text := channel.Incoming{Address: d.From, ExternalID: d.ID, Text: d.Text, Automated: d.Automated}
 	if d.From == l.number {
-		message.Address, message.Automated = d.To, true
+		text.Address, text.Automated = d.To, true
 		if d.To == "" {
-			return message, problem.New(problem.BadInput, "a text of the line's own needs the number it went to", "data.to")
+			return text, problem.New(problem.BadInput, "a text of the line's own needs the number it went to", "data.to")
 		}
 	}
-	return message, nil
+	return text, nil
 }
 
 // Send carries a text to the gateway, which recognises a repeat by webhook-id.
-func (l *Line) Send(ctx context.Context, m channel.Outgoing) error {
-	now := time.Now()
+func (l *line) Send(ctx context.Context, m channel.Outgoing) error {
+	now, words := l.Clock.Now(), message.Plain(m.Parts)
 	answers := m.Answers
 	if answers == nil {
 		answers = []string{}
 	}
-	body, err := json.Marshal(Sent{"text.send", now.UTC(), SentText{m.ID, l.number, m.Address, m.Text, answers, Segments(m.Text)}})
+	body, err := json.Marshal(Sent{"text.send", now.UTC(), SentText{m.ID, l.number, m.Address, words, answers, Segments(words)}})
 	if err != nil {
 		return err
 	}
@@ -142,7 +184,7 @@ func (l *Line) Send(ctx context.Context, m channel.Outgoing) error {
 	if err != nil {
 		return err
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, l.gateway, bytes.NewReader(body))
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, l.Address, bytes.NewReader(body))
 	if err != nil {
 		return err
 	}
@@ -150,7 +192,7 @@ func (l *Line) Send(ctx context.Context, m channel.Outgoing) error {
 	request.Header.Set(webhooks.HeaderWebhookID, m.ID)
 	request.Header.Set(webhooks.HeaderWebhookTimestamp, fmt.Sprint(now.Unix()))
 	request.Header.Set(webhooks.HeaderWebhookSignature, signature)
-	response, err := l.client.Do(request)
+	response, err := l.Client.Do(request)
 	if err != nil {
 		return fmt.Errorf("the text gateway cannot be reached: %w", err)
 	}
@@ -160,7 +202,7 @@ func (l *Line) Send(ctx context.Context, m channel.Outgoing) error {
 	case response.StatusCode < 300:
 		return nil
 	case response.StatusCode < 500 && response.StatusCode != http.StatusTooManyRequests && response.StatusCode != http.StatusRequestTimeout:
-		return fmt.Errorf("%w: the text gateway answered %d: %s", channel.ErrRefused, response.StatusCode, strings.TrimSpace(string(said)))
+		return fmt.Errorf("%w: the text gateway answered %d: %s", outbound.ErrRefused, response.StatusCode, strings.TrimSpace(string(said)))
 	}
 	return fmt.Errorf("the text gateway answered %d", response.StatusCode)
 }

@@ -8,61 +8,115 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/url"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"urgentparrot.example/console"
 	"urgentparrot.example/internal/channel"
-	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/problem"
+	"urgentparrot.example/internal/sse"
 )
 
-// A Message is what a visitor sees.
-type Message struct {
-	ID        string            `json:"id"`
-	Author    string            `json:"author"` // customer, bot, person
-	Name      string            `json:"name,omitempty"`
-	Text      string            `json:"text"`
-	Citations []answer.Citation `json:"citations,omitempty"`
-	At        time.Time         `json:"at"`
+// Kind is the website chat.
+var Kind = channel.Kind{
+	Name: "website", Title: "Website chat", Path: "chat",
+	Settings: func() channel.Settings { return &Settings{} },
+	Open: func(s channel.Settings, setup channel.Setup) (channel.Adapter, error) {
+		return open(s.(*Settings), setup), nil
+	},
+	Example: `channel: website
+title: Website chat
+kind: website
+bot: front-desk
+origins:
+  - https://www.example.org
+`,
 }
 
-// A Room is where a channel's conversations are kept.
-type Room interface {
-	// Receive keeps a message of a visitor.
-	Receive(context.Context, channel.Incoming) (channel.Received, error)
-	// Messages returns what was said with a visitor after a message id, oldest
-	// first, at most some hundred at a time.
-	Messages(ctx context.Context, visitor, after string) ([]Message, error)
-	// Watch returns a channel that is signalled whenever something was said with a
-	// visitor, and a function that ends the watch.
-	Watch(visitor string) (<-chan struct{}, func())
+// Settings are those of a website chat.
+type Settings struct {
+	workspace.Channel `yaml:",inline"`
+
+	Origins []string `yaml:"origins"` // pages that may carry the chat, beside the service's own
 }
 
-// A Chat is one website channel. It is safe for concurrent use.
-type Chat struct {
-	title    string
+// CheckOwn is channel.Settings'.
+func (s *Settings) CheckOwn(c *document.Checker) {
+	for i, origin := range s.Origins {
+		if u, err := url.Parse(origin); err != nil || u.Host == "" || u.Path != "" || u.Scheme != "http" && u.Scheme != "https" {
+			c.Wrong(fmt.Sprintf("$.origins[%d]", i), "%q must be like https://www.example.org, without a path", origin)
+		}
+	}
+}
+
+// A chat is one website channel.
+type chat struct {
+	channel.Setup
 	origins  []string
-	key      []byte // signs visitor tokens and stream tickets
-	room     Room
+	paths    *http.ServeMux
 	visitors *channel.Limits
 	writes   *channel.Limits
 }
 
-// New returns a chat whose pages come from the origins given, beside the
-// service's own.
-func New(title string, origins []string, key []byte, room Room) *Chat {
-	return &Chat{title, origins, key, room, channel.NewLimits(2, 60), channel.NewLimits(2, 20)}
+func open(s *Settings, setup channel.Setup) *chat {
+	c := &chat{Setup: setup, origins: s.Origins, paths: http.NewServeMux(), visitors: channel.NewLimits(setup.Clock, 2, 60), writes: channel.NewLimits(setup.Clock, 2, 20)}
+	c.paths.HandleFunc("GET /{$}", page)
+	c.paths.HandleFunc("POST /visitors", c.newVisitor)
+	c.paths.HandleFunc("POST /messages", c.post)
+	c.paths.HandleFunc("GET /messages", c.list)
+	c.paths.HandleFunc("POST /tickets", c.ticket)
+	c.paths.HandleFunc("GET /stream", c.stream)
+	c.paths.HandleFunc("/", func(w http.ResponseWriter, _ *http.Request) {
+		problem.Write(w, problem.New(problem.NotFound, "there is nothing at this address", ""))
+	})
+	return c
 }
 
-// ServeHTTP serves the paths below the channel: visitors, messages, tickets and
-// stream.
-func (c *Chat) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (c *chat) Abilities() workspace.Abilities { return workspace.Abilities{Limit: 1200, Cites: true} }
+func (c *chat) Handler() http.Handler          { return c }
+func (c *chat) Sender() channel.Sender         { return nil } // pages fetch what was said
+func (c *chat) Run(context.Context) error      { return nil }
+func (c *chat) Close() error                   { return nil }
+
+// widget serves the script that a page includes to carry the chat.
+func widget(w http.ResponseWriter, r *http.Request) {
+	w.Header().Set("Cache-Control", "public, max-age=300")
+	w.Header().Set("Access-Control-Allow-Origin", "*")
+	http.ServeFileFS(w, r, console.Dist, "dist/widget.js")
+}
+
+// page is a page of the service's own that holds nothing but the chat, to be
+// linked to or put in an iframe.
+func page(w http.ResponseWriter, _ *http.Request) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	// A client that is gone is no failure of ours.
+	_, _ = fmt.Fprint(w, `<!doctype html>
+<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Chat</title><link rel="icon" href="data:,"></head>
+<body style="margin:0"><script src="widget.js" data-open></script></body></html>
+`)
+}
+
+// ServeHTTP serves the paths below the channel: the page and the script to all
+// the world, and visitors, messages, tickets and stream to pages that may carry
+// the chat.
+func (c *chat) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	switch r.URL.Path {
+	case "": // addresses in the page are relative to the one with a slash
+		w.Header().Set("Location", path.Base(r.RequestURI)+"/")
+		w.WriteHeader(http.StatusMovedPermanently)
+		return
+	case "/widget.js":
+		widget(w, r)
+		return
+	}
 	w.Header().Add("Vary", "Origin")
 	if origin := r.Header.Get("Origin"); origin != "" {
 		if !c.allowed(origin, r.Host) {
@@ -78,39 +132,26 @@ func (c *Chat) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	switch r.Method + " " + strings.Trim(r.URL.Path, "/") {
-	case "POST visitors":
-		c.newVisitor(w, r)
-	case "POST messages":
-		c.post(w, r)
-	case "GET messages":
-		c.list(w, r)
-	case "POST tickets":
-		c.ticket(w, r)
-	case "GET stream":
-		c.stream(w, r)
-	default:
-		problem.Write(w, problem.New(problem.NotFound, "there is nothing at this address", ""))
-	}
+	c.paths.ServeHTTP(w, r)
 }
 
-func (c *Chat) allowed(origin, host string) bool {
+func (c *chat) allowed(origin, host string) bool {
 	u, err := url.Parse(origin)
 	return err == nil && (u.Host == host || slices.Contains(c.origins, origin))
 }
 
 // Passes are texts that the service signed: "kind.value.signature".
-func (c *Chat) sign(kind, value string) string {
+func (c *chat) sign(kind, value string) string {
 	return base64.RawURLEncoding.EncodeToString([]byte(value)) + "." + c.mac(kind, value)
 }
 
-func (c *Chat) mac(kind, value string) string {
-	mac := hmac.New(sha256.New, c.key)
+func (c *chat) mac(kind, value string) string {
+	mac := hmac.New(sha256.New, c.Key)
 	fmt.Fprintf(mac, "%s\x00%s", kind, value)
 	return base64.RawURLEncoding.EncodeToString(mac.Sum(nil))
 }
 
-func (c *Chat) open(kind, pass string) (value string, ok bool) {
+func (c *chat) open(kind, pass string) (value string, ok bool) {
 	encoded, signature, _ := strings.Cut(pass, ".")
 	raw, err := base64.RawURLEncoding.DecodeString(encoded)
 	if err != nil {
@@ -119,16 +160,16 @@ func (c *Chat) open(kind, pass string) (value string, ok bool) {
 	return string(raw), hmac.Equal([]byte(signature), []byte(c.mac(kind, string(raw))))
 }
 
-func (c *Chat) newVisitor(w http.ResponseWriter, r *http.Request) {
+func (c *chat) newVisitor(w http.ResponseWriter, r *http.Request) {
 	if !c.visitors.Allow(channel.RemoteHost(r)) {
 		problem.Write(w, problem.New(problem.TooMany, "too many new visitors from one address; try again in a minute", ""))
 		return
 	}
-	channel.WriteJSON(w, http.StatusCreated, map[string]string{"token": c.sign("visitor", rand.Text()), "title": c.title})
+	channel.WriteJSON(w, http.StatusCreated, map[string]string{"token": c.sign("visitor", rand.Text()), "title": c.Title()})
 }
 
 // visitor returns who asks, by the token that the page keeps.
-func (c *Chat) visitor(w http.ResponseWriter, r *http.Request) (string, bool) {
+func (c *chat) visitor(w http.ResponseWriter, r *http.Request) (string, bool) {
 	token, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 	visitor, ok := c.open("visitor", token)
 	if !ok {
@@ -137,7 +178,7 @@ func (c *Chat) visitor(w http.ResponseWriter, r *http.Request) (string, bool) {
 	return visitor, ok
 }
 
-func (c *Chat) post(w http.ResponseWriter, r *http.Request) {
+func (c *chat) post(w http.ResponseWriter, r *http.Request) {
 	visitor, ok := c.visitor(w, r)
 	if !ok {
 		return
@@ -165,7 +206,7 @@ func (c *Chat) post(w http.ResponseWriter, r *http.Request) {
 		problem.Write(w, bad)
 		return
 	}
-	received, err := c.room.Receive(r.Context(), channel.Incoming{Address: visitor, ExternalID: visitor + "/" + in.ID, Text: in.Text})
+	received, err := c.Room.Receive(r.Context(), channel.Incoming{Address: visitor, ExternalID: visitor + "/" + in.ID, Text: in.Text})
 	if err != nil {
 		problem.Write(w, problem.New(problem.Unavailable, "the message could not be kept; send it again", ""))
 		return
@@ -173,18 +214,18 @@ func (c *Chat) post(w http.ResponseWriter, r *http.Request) {
 	channel.WriteJSON(w, http.StatusAccepted, received)
 }
 
-func (c *Chat) list(w http.ResponseWriter, r *http.Request) {
+func (c *chat) list(w http.ResponseWriter, r *http.Request) {
 	visitor, ok := c.visitor(w, r)
 	if !ok {
 		return
 	}
-	messages, err := c.room.Messages(r.Context(), visitor, r.URL.Query().Get("after"))
+	messages, _, err := c.Room.Said(r.Context(), visitor, r.URL.Query().Get("after"))
 	if err != nil {
 		problem.Write(w, problem.New(problem.Unavailable, "the messages cannot be read now", ""))
 		return
 	}
 	if messages == nil {
-		messages = []Message{}
+		messages = []channel.Said{}
 	}
 	channel.WriteJSON(w, http.StatusOK, map[string]any{"items": messages})
 }
@@ -192,23 +233,20 @@ func (c *Chat) list(w http.ResponseWriter, r *http.Request) {
 // ticketLife is how long a stream ticket may be used after it was given.
 const ticketLife = 30 * time.Second
 
-func (c *Chat) ticket(w http.ResponseWriter, r *http.Request) {
+func (c *chat) ticket(w http.ResponseWriter, r *http.Request) {
 	if visitor, ok := c.visitor(w, r); ok {
-		expires := strconv.FormatInt(time.Now().Add(ticketLife).Unix(), 10)
+		expires := strconv.FormatInt(c.Clock.Now().Add(ticketLife).Unix(), 10)
 		channel.WriteJSON(w, http.StatusCreated, map[string]string{"ticket": c.sign("ticket", visitor+" "+expires)})
 	}
 }
 
-// keepAlive is how often a quiet stream shows that it is there.
-const keepAlive = 20 * time.Second
-
 // stream sends what is said as server-sent events. Its ticket stands in the
 // address, where an EventSource can put it; so it lives for seconds only.
-func (c *Chat) stream(w http.ResponseWriter, r *http.Request) {
+func (c *chat) stream(w http.ResponseWriter, r *http.Request) {
 	value, ok := c.open("ticket", r.URL.Query().Get("ticket"))
 	visitor, expires, _ := strings.Cut(value, " ")
 	at, err := strconv.ParseInt(expires, 10, 64)
-	if !ok || err != nil || time.Now().Unix() > at {
+	if !ok || err != nil || c.Clock.Now().Unix() > at {
 		problem.Write(w, problem.New(problem.NotSignedIn, "the stream ticket is not ours or has expired; ask for a new one", ""))
 		return
 	}
@@ -216,37 +254,15 @@ func (c *Chat) stream(w http.ResponseWriter, r *http.Request) {
 	if after == "" {
 		after = r.URL.Query().Get("after")
 	}
-	said, end := c.room.Watch(visitor)
+	said, end := c.Room.Watch(visitor)
 	defer end()
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("Cache-Control", "no-store")
-	w.Header().Set("X-Accel-Buffering", "no")
-	flush := http.NewResponseController(w)
-	fmt.Fprint(w, "retry: 1000\n\n")
-	for {
-		messages, err := c.room.Messages(r.Context(), visitor, after)
-		if err != nil {
-			return
-		}
-		for _, m := range messages {
-			data, err := json.Marshal(m)
-			if err != nil {
-				return
-			}
-			fmt.Fprintf(w, "id: %s\nevent: message\ndata: %s\n\n", m.ID, data)
+	sse.Serve(w, r.Context(), c.Clock, said, func() ([]sse.Event, bool, error) {
+		messages, more, err := c.Room.Said(r.Context(), visitor, after)
+		events := make([]sse.Event, len(messages))
+		for i, m := range messages {
+			events[i] = sse.Event{ID: m.ID, Name: "message", Data: m}
 			after = m.ID
 		}
-		if err := flush.Flush(); err != nil {
-			return
-		}
-		select {
-		case <-said:
-		case <-time.After(keepAlive):
-			if _, err := fmt.Fprint(w, ": still here\n\n"); err != nil {
-				return
-			}
-		case <-r.Context().Done():
-			return
-		}
-	}
+		return events, more, err
+	})
 }

@@ -2,6 +2,7 @@ package answer
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"slices"
 	"strings"
@@ -24,9 +25,10 @@ type Candidate struct {
 
 // A Finder finds passages for questions. It is safe for concurrent use.
 type Finder struct {
-	Index  *knowledge.Index
-	Scope  knowledge.Scope
-	Encode func(string) []float32 // nil: passages are found by their words only
+	Index   *knowledge.Index
+	Scope   knowledge.Scope
+	Vectors *Vectors  // nil: passages are found by their words only
+	Wanted  *[]string // takes the texts whose vectors were not known, if it is not nil; then only one goroutine may use the Finder
 
 	Weights *Weights // nil: those that were fitted
 }
@@ -38,6 +40,7 @@ const considered = 12
 // Found is what was found for one question.
 type Found struct {
 	Mended     string // the question with misspelt words mended
+	Meant      string // and, of a follow-up, with what it takes from the question before
 	Candidates []Candidate
 }
 
@@ -57,19 +60,18 @@ const kept = 8
 // Find returns the passages that may answer a question, the best first; none
 // when the question holds no telling word. Follow-up questions take their
 // subject from previous, the question before it ("" if none).
-func (f Finder) Find(asked, previous string) Found {
+func (f Finder) Find(ctx context.Context, asked, previous string) Found {
 	q := understand(f.Index, asked)
-	found := Found{Mended: q.mended}
+	found := Found{Mended: q.mended, Meant: q.mended}
 	if q.telling() == 0 {
 		return found
 	}
-	meant := q.mended
 	if previous != "" && isFollowUp(q.mended) {
-		meant = q.carryOver(f.Index, previous)
+		found.Meant = q.carryOver(f.Index, previous)
 	}
 	var meaning knowledge.Meaning
-	if f.Encode != nil {
-		meaning = knowledge.NewMeaning(f.Encode(meant))
+	if vector := f.vector(ctx, found.Meant); vector != nil {
+		meaning = knowledge.NewMeaning(vector)
 	}
 	wants := q.wants()
 	hits := f.Index.ByWords(wants, f.Scope, considered)
@@ -170,8 +172,8 @@ func (q *question) carryOver(ix *knowledge.Index, previous string) string {
 
 // Passage weighs one passage that was found for a question; it reports false if
 // it is not among those found.
-func (f Finder) Passage(asked, id string) (Candidate, bool) {
-	for _, c := range f.Find(asked, "").Candidates {
+func (f Finder) Passage(ctx context.Context, asked, id string) (Candidate, bool) {
+	for _, c := range f.Find(ctx, asked, "").Candidates {
 		if c.ID == id {
 			return c, true
 		}
@@ -181,21 +183,18 @@ func (f Finder) Passage(asked, id string) (Candidate, bool) {
 
 // Like returns how like a question is to the nearest of some examples, by words
 // or by meaning, 0 to 1.
-func (f Finder) Like(asked string, examples []string) (best float64) {
+func (f Finder) Like(ctx context.Context, asked string, examples []string) (best float64) {
 	if len(examples) == 0 {
 		return 0
 	}
-	var meant []float32
-	if f.Encode != nil {
-		meant = f.Encode(asked)
-	}
+	meant := f.vector(ctx, asked)
 	q := understand(f.Index, asked)
 	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
 	for _, example := range examples {
 		best = max(best, w.likeness(example))
-		if meant != nil {
+		if of := f.vector(ctx, example); meant != nil && len(of) == len(meant) {
 			sum := 0.0
-			for i, v := range f.Encode(example) {
+			for i, v := range of {
 				sum += float64(v) * float64(meant[i])
 			}
 			best = max(best, sum)

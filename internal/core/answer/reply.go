@@ -1,6 +1,10 @@
 package answer
 
-import "urgentparrot.example/internal/core/text"
+import (
+	"context"
+
+	"urgentparrot.example/internal/core/text"
+)
 
 // A Reply is one thing that a message asks, what was found for it, and what is
 // said to it.
@@ -10,28 +14,15 @@ type Reply struct {
 	Words string // "" where nothing is known well enough
 }
 
-// Answer replies to each thing that a message asks, from the passages, within
-// limit runes each (0: no limit). previous is the question before, "" if none.
-func (f Finder) Answer(message, previous string, threshold float64, limit int) (replies []Reply) {
-	parts := Split(message)
-	asked := false
-	for _, p := range parts {
-		asked = asked || p.Kind == Question
+// Reply looks for the answer to one thing that a message asks. It is quoted from
+// the best passage, within limit runes (0: no limit), if that is known with the
+// confidence of the threshold. previous is the question before, "" if none.
+func (f Finder) Reply(ctx context.Context, asked Part, previous string, threshold float64, limit int) Reply {
+	r := Reply{Part: asked, Found: f.Find(ctx, asked.Text, previous)}
+	if len(r.Candidates) > 0 && r.Candidates[0].Confidence >= threshold {
+		r.Words = r.Candidates[0].Words(limit)
 	}
-	for _, p := range parts {
-		if p.Kind != Question && (p.Kind != Statement || !f.Asks(p.Text)) {
-			continue
-		}
-		r := Reply{Part: p, Found: f.Find(p.Text, previous)}
-		if len(r.Candidates) > 0 && r.Candidates[0].Confidence >= threshold {
-			r.Words = r.Candidates[0].Words(limit)
-		} else if p.Kind == Statement && asked {
-			continue // what only goes with a question need not be answered
-		}
-		previous = p.Text
-		replies = append(replies, r)
-	}
-	return replies
+	return r
 }
 
 // Asks reports whether a statement may want an answer: it has telling words.

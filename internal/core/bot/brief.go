@@ -6,16 +6,19 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/core/template"
+	"urgentparrot.example/internal/core/text"
+	"urgentparrot.example/internal/core/workspace"
 )
 
 // A Brief is what a bot is told.
 type Brief struct {
-	Bot          string              `yaml:"bot"`
+	Name         string              `yaml:"bot"`
 	Title        string              `yaml:"title"`
-	Name         string              `yaml:"name"` // how it calls itself
+	Persona      string              `yaml:"name"` // how it calls itself
 	Role         string              `yaml:"role"`
 	Threshold    float64             `yaml:"threshold"` // confidence below which it does not answer, 0 to 1
 	Sources      []string            `yaml:"sources"`   // that it may answer from; none listed means all
@@ -32,7 +35,7 @@ type Brief struct {
 
 // Capture says where details go once they are known.
 type Capture struct {
-	Needs []string          `yaml:"needs"` // details that must be known: name, email, phone
+	Needs []string          `yaml:"needs"` // fields of the contact that must be known
 	Sheet string            `yaml:"sheet"` // gets a row for the contact
 	Row   map[string]string `yaml:"row"`   // column: text with values
 	CRM   string            `yaml:"crm"`   // the connection of the CRM
@@ -44,7 +47,7 @@ type Capture struct {
 type Escalate struct {
 	On     []string `yaml:"on"`     // not known, wish, anger
 	Notify string   `yaml:"notify"` // the connection of the mail server
-	To     string   `yaml:"to"`     // the mail address of those who answer
+	To     string   `yaml:"to"`     // who answers: a mail address, team/NAME or person/NAME
 }
 
 // A Rule is something that the bot must not answer itself, such as advice that
@@ -70,6 +73,9 @@ const (
 	OnWish     = "wish"
 	OnAnger    = "anger"
 )
+
+// Held is why somebody waits whose answer is held for approval.
+const Held = "held"
 
 // The wordings that a brief may set, each a list to choose from. A sentence of
 // fact never comes from here.
@@ -115,6 +121,31 @@ var defaults = map[string][]string{
 	PartUnknown:  {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
 }
 
+// Because says in words for people why somebody waits for a person; a reason that
+// is not one of a brief's stands as it is.
+func Because(reason string) string {
+	switch reason {
+	case OnNotKnown:
+		return "the bot does not know"
+	case OnWish:
+		return "asked for a person"
+	case OnAnger:
+		return "is angry"
+	case Held:
+		return "a reply waits for approval"
+	}
+	return reason
+}
+
+// Plain is the brief of a bot that was told nothing: it answers from all sources.
+func Plain() Brief {
+	b, err := Parse("plain", []byte("bot: plain\nname: the bot\n"))
+	if err != nil {
+		panic(err) // the text above is right
+	}
+	return b
+}
+
 // Parse reads a brief. The error is document.Problems.
 func Parse(file string, source []byte) (Brief, error) {
 	b := Brief{Threshold: DefaultThreshold, WhileWaiting: "answer"}
@@ -122,8 +153,8 @@ func Parse(file string, source []byte) (Brief, error) {
 	if c.Failed() {
 		return b, c.Err()
 	}
-	c.Name("$.bot", b.Bot)
-	if b.Name == "" {
+	c.Name("$.bot", b.Name)
+	if b.Persona == "" {
 		c.Wrong("$.name", "a bot needs a name that it goes by")
 	}
 	if b.Threshold <= 0 || b.Threshold >= 1 {
@@ -138,7 +169,10 @@ func Parse(file string, source []byte) (Brief, error) {
 		}
 	}
 	if b.Escalate.Notify != "" && b.Escalate.To == "" {
-		c.Wrong("$.escalate.to", "say which mail address is told")
+		c.Wrong("$.escalate.to", "say who is told: a mail address, team/NAME or person/NAME")
+	}
+	if to := b.Escalate.To; to != "" && b.Escalate.reference() == nil && to != text.Email(to) {
+		c.Wrong("$.escalate.to", "%q is not a mail address, team/NAME or person/NAME", to)
 	}
 	for i, rule := range b.Forbidden {
 		if rule.About == "" || rule.Reply == "" || len(rule.Questions) == 0 {
@@ -172,12 +206,7 @@ func Parse(file string, source []byte) (Brief, error) {
 
 func (cap *Capture) check(c *document.Checker) {
 	if len(cap.Needs) == 0 {
-		c.Wrong("$.capture.needs", "say which details must be known: name, email, phone")
-	}
-	for i, need := range cap.Needs {
-		if !slices.Contains(template.Details, need) {
-			c.Wrong(fmt.Sprintf("$.capture.needs[%d]", i), "%q is not a detail; the details are: %v", need, template.Details)
-		}
+		c.Wrong("$.capture.needs", "say which fields of the contact must be known")
 	}
 	cap.cells = map[string]template.Template{}
 	for column, source := range cap.Row {
@@ -200,6 +229,64 @@ func (cap *Capture) Cells(v template.Values) (map[string]string, error) {
 		cells[column] = cell
 	}
 	return cells, nil
+}
+
+// Named is document.Document's.
+func (b Brief) Named() string { return b.Name }
+
+// Refers is document.Document's.
+func (b Brief) Refers() (refers []document.Reference) {
+	for i, tool := range b.Tools {
+		refers = append(refers, document.Reference{Path: fmt.Sprintf("$.tools[%d]", i), Kind: "tool", Name: tool})
+	}
+	if b.Escalate.Notify != "" {
+		refers = append(refers, workspace.ToConnection("$.escalate.notify", b.Escalate.Notify, workspace.MailServer))
+	}
+	if to := b.Escalate.reference(); to != nil {
+		refers = append(refers, *to)
+	}
+	for _, key := range slices.Sorted(maps.Keys(b.Wordings)) {
+		for i, t := range b.wordings[key] {
+			refers = append(refers, fieldsKnown(fmt.Sprintf("$.wordings.%s[%d]", key, i), t.Fields())...)
+		}
+	}
+	if b.Capture != nil {
+		refers = append(refers, b.Capture.refers()...)
+	}
+	return refers
+}
+
+func fieldsKnown(path string, fields []string) (refers []document.Reference) {
+	for _, field := range fields {
+		refers = append(refers, workspace.FieldKnown(path, field))
+	}
+	return refers
+}
+
+func (cap *Capture) refers() (refers []document.Reference) {
+	for i, need := range cap.Needs {
+		refers = append(refers, workspace.FieldKnown(fmt.Sprintf("$.capture.needs[%d]", i), need))
+	}
+	columns := slices.Sorted(maps.Keys(cap.cells))
+	for _, column := range columns {
+		refers = append(refers, fieldsKnown("$.capture.row", cap.cells[column].Fields())...)
+	}
+	if cap.Sheet != "" {
+		refers = append(refers, workspace.ToSheet("$.capture.sheet", cap.Sheet, columns))
+	}
+	if cap.CRM != "" {
+		refers = append(refers, workspace.ToConnection("$.capture.crm", cap.CRM, workspace.HTTPSystem))
+	}
+	return refers
+}
+
+// reference returns the team or person that is told, nil if it is an address.
+func (e Escalate) reference() *document.Reference {
+	kind, name, ok := strings.Cut(e.To, "/")
+	if !ok || kind != "team" && kind != "person" {
+		return nil
+	}
+	return &document.Reference{Path: "$.escalate.to", Kind: kind, Name: name}
 }
 
 // EscalatesOn reports whether people come in for a reason. A wish for a person

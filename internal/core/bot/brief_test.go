@@ -35,12 +35,11 @@ func TestAWrongBriefIsNamed(t *testing.T) {
 		good + "threshold: 1.5\n":                         "between 0 and 1",
 		good + "while_waiting: sing\n":                    "answer or acknowledge",
 		good + "escalate:\n  on: [boredom]\n":             "not a reason",
-		good + "escalate:\n  notify: office-mail\n":       "which mail address",
+		good + "escalate:\n  notify: office-mail\n":       "who is told",
 		good + "wordings:\n  thanked: [\"{{ bott }}\"]\n": "bott",
 		good + "wordings:\n  thankd: [x]\n":               "not a wording",
 		good + "forbidden:\n  - about: law\n":             "examples",
-		good + "capture:\n  needs: [shoe size]\n":         "not a detail",
-		good + "capture: {}\n":                            "which details",
+		good + "capture: {}\n":                            "which fields",
 		"bot: [\n":                                        "b.yaml",
 	} {
 		if _, err := Parse("b.yaml", []byte(source)); err == nil || !strings.Contains(err.Error(), says) {

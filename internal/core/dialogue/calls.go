@@ -14,16 +14,16 @@ const callsInTurn = 4
 // returns the outcome for the trace.
 func (t *turn) use(tool Tool, arguments map[string]any, question string, likeness float64) string {
 	record := func(outcome string) string {
-		t.trace.Tools = append(t.trace.Tools, ToolUse{tool.Tool.Tool, likeness, arguments, outcome})
+		t.trace.Tools = append(t.trace.Tools, ToolUse{tool.Name, likeness, arguments, outcome})
 		return outcome
 	}
 	if missing := tool.complete(arguments); missing != nil {
-		t.state.Open = &OpenQuestion{Tool: tool.Tool.Tool, Arguments: arguments, Missing: missing.Name, Question: question}
+		t.next.Open = &OpenQuestion{Tool: tool.Name, Arguments: arguments, Missing: missing.Name, Question: question}
 		t.answers = append(t.answers, missing.Ask)
 		return record("asked for " + missing.Name)
 	}
-	t.state.Open = nil
-	call := Call{tool.Tool.Tool, arguments}
+	t.next.Open = nil
+	call := Call{tool.Name, arguments}
 	if err := tool.CheckArguments(arguments); err != nil {
 		t.unknown = append(t.unknown, question)
 		return record("the arguments do not fit: " + err.Error())
@@ -60,10 +60,10 @@ const askAgain = 2
 // reports whether that settled the turn; if not, the message is looked at like
 // any other, and the question is put again behind the answer.
 func (t *turn) fillOpen() bool {
-	open := *t.state.Open
-	at := slices.IndexFunc(t.Tools, func(tool Tool) bool { return tool.Tool.Tool == open.Tool })
+	open := *t.next.Open
+	at := slices.IndexFunc(t.Tools, func(tool Tool) bool { return tool.Name == open.Tool })
 	if at < 0 {
-		t.state.Open = nil
+		t.next.Open = nil
 		return false
 	}
 	tool := t.Tools[at]
@@ -77,18 +77,18 @@ func (t *turn) fillOpen() bool {
 		})
 		switch {
 		case len(t.calls) > 0:
-			t.trace.Decision, t.trace.Why = "calling a tool", "the missing detail was given"
+			t.came(CodeCalling, "the missing detail was given")
 		case len(t.unknown) > 0:
 			t.conclude(false, false)
 		default:
-			t.trace.Decision, t.trace.Why = "answered", "a tool gave the answer"
+			t.came(CodeAnswered, "a tool gave the answer")
 		}
 		return true
 	}
 	open.Tries++
-	t.state.Open = &open
+	t.next.Open = &open
 	if open.Tries >= askAgain {
-		t.state.Open = nil
+		t.next.Open = nil
 	}
 	return false
 }

@@ -1,64 +1,52 @@
 package dialogue
 
-import (
-	"strings"
+import "strings"
 
-	"urgentparrot.example/internal/core/template"
-	"urgentparrot.example/internal/core/text"
-)
-
-// remember takes up what the customer says of themselves.
+// remember takes up what the customer says of themselves. It is a claim: what is
+// verified stays as it is.
 func (t *turn) remember() {
 	for _, m := range t.Messages {
-		for _, d := range []struct{ detail, value string }{
-			{"name", text.Name(m.Text)},
-			{"email", text.Email(m.Text)},
-			{"phone", text.Phone(m.Text, t.Settings.Region)},
-		} {
-			if d.value == "" || d.value == t.known[d.detail] {
+		for _, fact := range t.Settings.Fields.Hear(m.Text, t.Settings.Region) {
+			before := t.Memory[fact.Field]
+			if fact.Value == before.Value || before.Verified {
 				continue
 			}
-			t.known[d.detail] = d.value
-			t.learnt = append(t.learnt, d.detail)
-			t.trace.Learnt = append(t.trace.Learnt, d.detail+": "+d.value)
-			t.effects = append(t.effects, Remember{d.detail, d.value, m.ID})
+			t.Memory = t.Memory.With(fact)
+			field, _ := t.Settings.Fields.Named(fact.Field)
+			t.learnt = append(t.learnt, fact.Field)
+			t.trace.Learnt = append(t.trace.Learnt, field.Label+": "+field.Shown(fact.Value))
+			t.effects = append(t.effects, Remember{fact, m.ID})
 		}
 	}
-	if name := t.known["name"]; name != "" {
-		t.known["first_name"] = strings.Fields(name)[0]
-	}
-	t.Known = t.known
 }
 
-// capture writes the contact's details out once all that the brief needs are
-// known, and again when they change.
+// capture writes what is known of the contact out once all that the brief needs
+// is known, and again when it changes.
 func (t *turn) capture() {
 	capture := t.Brief.Capture
 	if capture == nil {
 		return
 	}
-	var fingerprint []string
-	for _, detail := range capture.Needs {
-		if t.known[detail] == "" {
+	for _, need := range capture.Needs {
+		if t.Memory[need].Value == "" {
 			return
 		}
 	}
-	details := map[string]string{}
-	for _, detail := range template.Details {
-		if value := t.known[detail]; value != "" {
-			details[detail] = value
-			fingerprint = append(fingerprint, detail+"="+value)
+	var fingerprint []string
+	for _, f := range t.Settings.Fields {
+		if value := t.Memory[f.Name].Value; value != "" {
+			fingerprint = append(fingerprint, f.Name+"="+value)
 		}
 	}
 	captured := strings.Join(fingerprint, "\n")
-	if captured == t.state.Captured {
+	if captured == t.next.Captured {
 		return
 	}
-	t.state.Captured = captured
+	t.next.Captured = captured
 	if capture.Sheet != "" {
 		question := ""
-		if len(t.state.Asked) > 0 {
-			question = t.state.Asked[0].Question
+		if len(t.next.Asked) > 0 {
+			question = t.next.Asked[0].Question
 		}
 		cells, err := capture.Cells(t.values(question))
 		if err != nil {
@@ -68,6 +56,6 @@ func (t *turn) capture() {
 		}
 	}
 	if capture.CRM != "" {
-		t.effects = append(t.effects, Sync{capture.CRM, details})
+		t.effects = append(t.effects, Sync{capture.CRM, t.Memory})
 	}
 }

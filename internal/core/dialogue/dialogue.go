@@ -8,6 +8,7 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/template"
 	"urgentparrot.example/internal/core/workspace"
 )
@@ -32,7 +33,7 @@ type State struct {
 	LastQuestion string        `json:"last_question,omitempty"`
 	Replies      int           `json:"replies,omitempty"` // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`
-	Captured     string        `json:"captured,omitempty"` // the details last written out
+	Captured     string        `json:"captured,omitempty"` // the facts last written out
 }
 
 // An OpenQuestion waits for an argument of a tool.
@@ -68,14 +69,16 @@ const keptQuestions = 12
 type Snapshot struct {
 	Now       time.Time // in the workspace's zone
 	State     State
-	Known     map[string]string // what is known of the contact, by detail
-	Messages  []Incoming        // not yet decided on, oldest first
-	LastReply string            // what the bot said last
-	Results   []Result          // of the tools called in this turn
+	Memory    contact.Memory // what is known of the contact
+	Messages  []Incoming     // not yet decided on, oldest first
+	Wakes     []Wake         // what else woke the turn
+	LastReply string         // what the bot said last
+	Results   []Result       // of the tools called in this turn
 	Brief     bot.Brief
 	Tools     []Tool // that the brief may use
 	Settings  workspace.Settings
 	Channel   workspace.Channel
+	Abilities workspace.Abilities  // of the channel
 	Finder    answer.Finder        // of what the bot may answer from
 	Elapsed   func() time.Duration // for the trace; may be nil
 }
@@ -84,7 +87,25 @@ type Snapshot struct {
 type Incoming struct {
 	ID   string
 	Text string
+	Left bool // it came while a person led: it is theirs, and not answered
 }
+
+// A Wake is what wakes a turn beside a message.
+type Wake struct {
+	Kind WakeKind
+	Body string // what it carries, as JSON; "" for nothing
+}
+
+// WakeKind says what woke a turn.
+type WakeKind string
+
+// What wakes turns.
+const (
+	ByTimer    WakeKind = "timer"     // a time that was waited for has come
+	ByResult   WakeKind = "result"    // a call has an answer
+	ByHandBack WakeKind = "hand_back" // a person gave the conversation back
+	ByEvent    WakeKind = "event"     // something happened elsewhere
+)
 
 // A Call asks for a tool to be called.
 type Call struct {
@@ -106,122 +127,21 @@ type Decision struct {
 	State   State
 	Effects []Effect
 	Trace   Trace
+	Replies []answer.Reply // what was found for each thing asked; it is not kept
 }
-
-// An Effect is something to be done in the world, or to be recorded.
-type Effect interface{ effect() }
-
-// Say sends a reply to the customer; it answers the messages named.
-type Say struct {
-	Text      string
-	Answers   []string
-	Citations []answer.Citation
-}
-
-// Remember records what the customer said of themselves. It is a claim: it never
-// replaces what was verified.
-type Remember struct {
-	Detail, Value string
-	MessageID     string
-}
-
-// Escalate hands the conversation to people.
-type Escalate struct {
-	Reason   string
-	Priority string // normal, high
-	Summary  Summary
-}
-
-// Missed notes a question that the knowledge does not answer.
-type Missed struct{ Question string }
-
-// Notify tells people that a conversation waits, by mail.
-type Notify struct {
-	Connection, To string
-	Subject, Body  string
-}
-
-// WriteRow writes the contact's row into a sheet, adding or updating it.
-type WriteRow struct {
-	Sheet string
-	Cells map[string]string
-}
-
-// Sync writes the contact to a CRM.
-type Sync struct {
-	Connection string
-	Details    map[string]string
-}
-
-func (Say) effect()      {}
-func (Remember) effect() {}
-func (Escalate) effect() {}
-func (Missed) effect()   {}
-func (Notify) effect()   {}
-func (WriteRow) effect() {}
-func (Sync) effect()     {}
 
 // A Summary tells a person what they need to go on.
 type Summary struct {
 	Asked    []string `json:"asked"`     // questions, answered ones with the answer's first words
 	Open     []string `json:"open"`      // questions without an answer
 	Mood     string   `json:"mood"`      // calm, angry
-	Details  []string `json:"details"`   // "email ada@example.org"
+	Memory   []string `json:"memory"`    // "E-mail: ada@example.org"
 	LastSaid string   `json:"last_said"` // the customer's last words
-}
-
-// Trace records how a turn was decided.
-type Trace struct {
-	Understood []Understood `json:"understood"`
-	Learnt     []string     `json:"learnt,omitempty"`
-	Decision   string       `json:"decision"` // in a few words
-	Why        string       `json:"why"`
-	Threshold  float64      `json:"threshold"`
-	Tools      []ToolUse    `json:"tools,omitempty"`
-	Effects    []string     `json:"effects"`
-	Timings    []Timing     `json:"timings"`
-}
-
-// Understood is one part of what came in and what it led to.
-type Understood struct {
-	answer.Part
-	Outcome  string    `json:"outcome"`
-	Mended   string    `json:"mended,omitempty"` // with misspelt words mended, if any were
-	Passages []Weighed `json:"passages,omitempty"`
-}
-
-// Weighed is a passage that was looked at for an answer.
-type Weighed struct {
-	PassageID  string   `json:"passage_id"`
-	Source     string   `json:"source"`
-	Trail      []string `json:"trail,omitempty"`
-	Question   string   `json:"question,omitempty"`
-	Text       string   `json:"text"`
-	Score      float64  `json:"score"`
-	Coverage   float64  `json:"coverage"`
-	Meaning    float64  `json:"meaning"`
-	Confidence float64  `json:"confidence"`
-	Missing    []string `json:"missing,omitempty"`
-	Quoted     bool     `json:"quoted,omitempty"`
-}
-
-// ToolUse is one use of a tool in a turn.
-type ToolUse struct {
-	Tool      string         `json:"tool"`
-	Likeness  float64        `json:"likeness"` // of the question to those the tool answers, 0 to 1
-	Arguments map[string]any `json:"arguments"`
-	Outcome   string         `json:"outcome"`
-}
-
-// Timing is how long one part of a turn took.
-type Timing struct {
-	Part         string `json:"part"`
-	Microseconds int64  `json:"microseconds"`
 }
 
 func (s Snapshot) values(question string) template.Values {
 	return template.Values{
-		Contact: s.Known, Bot: s.Brief.Name, Workspace: s.Settings.Title,
+		Contact: s.Settings.Fields.Values(s.Memory), Bot: s.Brief.Persona, Workspace: s.Settings.Title,
 		Question: question, Channel: s.Channel.Title, Now: s.Now,
 	}
 }

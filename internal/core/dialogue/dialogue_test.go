@@ -11,9 +11,11 @@ import (
 	"urgentparrot.example/demo"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/reading"
 )
@@ -28,23 +30,22 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := dialogue.Snapshot{State: dialogue.State{Lead: dialogue.LedByBot}}
+	s := dialogue.Snapshot{
+		State:   dialogue.State{Lead: dialogue.LedByBot},
+		Channel: workspace.Channel{Name: "website", Title: "Website chat"}, Abilities: workspace.Abilities{Limit: 1200, Cites: true},
+	}
 	var tools []workspace.Tool
 	for _, d := range documents {
 		var err error
 		switch d.Kind {
-		case workspace.KindSettings:
+		case "settings":
 			s.Settings, err = workspace.ParseSettings(d.Name, []byte(d.Text))
-		case workspace.KindBot:
+		case "bot":
 			s.Brief, err = bot.Parse(d.Name, []byte(d.Text))
-		case workspace.KindTool:
+		case "tool":
 			var tool workspace.Tool
 			tool, err = workspace.ParseTool(d.Name, []byte(d.Text))
 			tools = append(tools, tool)
-		case workspace.KindChannel:
-			if d.Name == "website" {
-				s.Channel, err = workspace.ParseChannel(d.Name, []byte(d.Text))
-			}
 		}
 		if err != nil {
 			t.Fatal(err)
@@ -80,15 +81,25 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 		for _, said := range p.Said() {
 			code, ok := encoded[said]
 			if !ok {
-				code = knowledge.Pack(e.Encode(said))
+				code = pack(t, e, said)
 				encoded[said] = code
 			}
 			passages[i].Views = append(passages[i].Views, code)
 		}
 	}
-	s.Finder = answer.Finder{Index: knowledge.Build(s.Settings.Analyzer(), passages), Encode: e.Encode}
+	s.Finder = answer.Finder{Index: knowledge.Build(s.Settings.Analyzer(), passages), Vectors: answer.NewVectors(e)}
 	s.Now = time.Date(2026, 11, 24, 9, 0, 0, 0, s.Settings.Zone()) // a Tuesday
 	return s
+}
+
+// pack makes the code of a sentence.
+func pack(t testing.TB, e *encoder.Encoder, said string) knowledge.Code {
+	t.Helper()
+	vector, err := e.Encode(t.Context(), said)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return knowledge.Pack(vector)
 }
 
 // talk plays messages of a customer, one turn each, and returns the last
@@ -100,22 +111,19 @@ func talk(t testing.TB, s dialogue.Snapshot, result dialogue.Result, messages ..
 	for i, m := range messages {
 		s.Messages = []dialogue.Incoming{{ID: fmt.Sprint("m", i), Text: m}}
 		s.Results = nil
-		for d = dialogue.Decide(s); len(d.Calls) > 0; d = dialogue.Decide(s) {
+		for d = dialogue.Decide(t.Context(), s); len(d.Calls) > 0; d = dialogue.Decide(t.Context(), s) {
 			for _, call := range d.Calls {
 				s.Results = append(s.Results, dialogue.Result{Call: call, Value: result.Value, Error: result.Error})
 			}
 		}
 		reply = ""
 		s.State = d.State
-		if s.Known == nil {
-			s.Known = map[string]string{}
-		}
 		for _, e := range d.Effects {
 			switch e := e.(type) {
 			case dialogue.Say:
-				reply = e.Text
+				reply = message.Plain(e.Parts)
 			case dialogue.Remember:
-				s.Known[e.Detail] = e.Value
+				s.Memory = s.Memory.With(e.Fact)
 			}
 		}
 		s.LastReply = reply
@@ -243,7 +251,7 @@ func TestDetailsAreTakenUpAndWrittenOut(t *testing.T) {
 	s := frontDesk(t)
 	d, reply := talk(t, s, dialogue.Result{}, "I'm Ada, ada@example.org")
 	rows, syncs := find[dialogue.WriteRow](d), find[dialogue.Sync](d)
-	if len(rows) != 1 || rows[0].Cells["E-mail"] != "ada@example.org" || len(syncs) != 1 || syncs[0].Details["name"] != "Ada" {
+	if len(rows) != 1 || rows[0].Cells["E-mail"] != "ada@example.org" || len(syncs) != 1 || syncs[0].Memory["name"].Value != "Ada" {
 		t.Fatalf("rows %v, syncs %v", rows, syncs)
 	}
 	if !strings.Contains(reply, "Ada") {
@@ -252,13 +260,13 @@ func TestDetailsAreTakenUpAndWrittenOut(t *testing.T) {
 	if _, reply := talk(t, s, dialogue.Result{}, "hello", "I'm Ada. Is there food on board?"); !strings.Contains(reply, "Ada") || !strings.Contains(reply, "soup") {
 		t.Errorf("the name is not used beside an answer: %q", reply)
 	}
-	s.Known, s.State = map[string]string{"name": "Ada", "email": "ada@example.org"}, d.State
+	s.Memory, s.State = contact.Memory{"name": {Value: "Ada"}, "email": {Value: "ada@example.org"}}, d.State
 	if d, _ := talk(t, s, dialogue.Result{}, "is there food on board?"); len(find[dialogue.WriteRow](d))+len(find[dialogue.Sync](d)) > 0 {
 		t.Error("what did not change was written again")
 	}
 	for said, want := range map[string]string{
-		"my name is bob stone and my number is 07700 900 123": "name: Bob Stone, phone: +447700900123",
-		"im ada. mail: ADA@Example.org, thanks":               "name: Ada, email: ada@example.org",
+		"my name is bob stone and my number is 07700 900 123": "Name: Bob Stone, Telephone: +447700900123",
+		"im ada. mail: ADA@Example.org, thanks":               "Name: Ada, E-mail: ada@example.org",
 		"I'm stranded on the pier":                            "",
 		"I'm looking for the 10:30 boat on 24.11.2026":        "",
 		"This is ridiculous":                                  "",
@@ -309,7 +317,7 @@ func TestPeopleComeInWhenTheyShould(t *testing.T) {
 
 func TestRepliesFitTheChannel(t *testing.T) {
 	s := frontDesk(t)
-	s.Channel = workspace.Channel{Kind: workspace.TextLine, Title: "Text line"}
+	s.Abilities = workspace.Abilities{Limit: 480}
 	_, reply := talk(t, s, dialogue.Result{}, "What about dogs? What about luggage? Where do I park? What happens if my boat is cancelled? How do refunds work?")
 	if n := len([]rune(reply)); n > 480 || n < 80 || !strings.ContainsAny(reply[len(reply)-1:], ".!?…") {
 		t.Errorf("a reply of %d characters: %q", n, reply)
@@ -320,7 +328,7 @@ func BenchmarkDecide(b *testing.B) {
 	s := frontDesk(b)
 	s.Messages = []dialogue.Incoming{{ID: "1", Text: "what happens to my ticket if the boat is cancelled?"}}
 	for b.Loop() {
-		dialogue.Decide(s)
+		dialogue.Decide(b.Context(), s)
 	}
 }
 
@@ -365,11 +373,11 @@ func TestTheBotAsksWhichIsMeant(t *testing.T) {
 	}
 	for i, p := range passages {
 		for _, said := range p.Said() {
-			passages[i].Views = append(passages[i].Views, knowledge.Pack(e.Encode(said)))
+			passages[i].Views = append(passages[i].Views, pack(t, e, said))
 		}
 	}
 	s.Finder.Index = knowledge.Build(s.Settings.Analyzer(), passages)
-	found := s.Finder.Find("what does the permit cost?", "").Candidates
+	found := s.Finder.Find(t.Context(), "what does the permit cost?", "").Candidates
 	s.Brief.Threshold = found[0].Confidence + 0.05
 	d, reply := talk(t, s, dialogue.Result{}, "what does the permit cost?")
 	if !strings.Contains(reply, "1. ") || !strings.Contains(reply, "Parking at the pier") || !strings.Contains(reply, "Season ticket") || len(find[dialogue.Escalate](d)) > 0 {

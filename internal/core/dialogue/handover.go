@@ -10,24 +10,24 @@ import (
 
 // handOver brings people in, once; the customer is told.
 func (t *turn) handOver(reason, why, wording string) {
-	if t.state.Lead == Waiting {
+	if t.next.Lead == Waiting {
 		t.say(bot.AlreadyTold, "")
-		t.trace.Decision, t.trace.Why = "added", "the customer "+why+" and a person has been told already"
+		t.came(CodeAdded, "the customer "+why+" and a person has been told already")
 		return
 	}
 	if !t.Brief.EscalatesOn(reason) {
 		t.say(bot.NotKnown, "")
-		t.trace.Decision, t.trace.Why = "not handed over", "the brief does not bring people in for: "+reason
+		t.came(CodeNotHandedOver, "the brief does not bring people in for: "+reason)
 		return
 	}
 	t.say(wording, "")
-	t.trace.Decision, t.trace.Why = "handed over", "the customer "+why
+	t.came(CodeHandedOver, "the customer "+why)
 	t.escalate(reason)
 }
 
 func (t *turn) escalate(reason string) {
-	t.state.Lead = Waiting
-	t.state.Open = nil
+	t.next.Lead = Waiting
+	t.next.Open = nil
 	priority := "normal"
 	if reason == bot.OnAnger {
 		priority = "high"
@@ -36,7 +36,7 @@ func (t *turn) escalate(reason string) {
 	t.effects = append(t.effects, Escalate{reason, priority, summary})
 	if notify := t.Brief.Escalate; notify.Notify != "" {
 		who := "A customer"
-		if name := t.known["name"]; name != "" {
+		if name := t.Settings.Fields.Person(t.Memory); name != "" {
 			who = name
 		}
 		t.effects = append(t.effects, Notify{
@@ -50,19 +50,19 @@ func (t *turn) escalate(reason string) {
 // summary sums the conversation up for the person who takes it.
 func (t *turn) summary() Summary {
 	s := Summary{Mood: "calm", LastSaid: text.Squeeze(t.said)}
-	if t.state.Angry {
+	if t.next.Angry {
 		s.Mood = "angry"
 	}
-	for _, a := range t.state.Asked {
+	for _, a := range t.next.Asked {
 		if a.Answer == "" {
 			s.Open = append(s.Open, a.Question)
 		} else {
 			s.Asked = append(s.Asked, a.Question)
 		}
 	}
-	for _, detail := range []string{"name", "email", "phone"} {
-		if value := t.known[detail]; value != "" {
-			s.Details = append(s.Details, detail+": "+value)
+	for _, f := range t.Settings.Fields {
+		if value := t.Memory[f.Name].Value; value != "" {
+			s.Memory = append(s.Memory, f.Label+": "+f.Shown(value))
 		}
 	}
 	return s
@@ -82,7 +82,7 @@ func (s Summary) String() string {
 	fmt.Fprintf(&b, "Last said: %s\n", s.LastSaid)
 	list("Not answered yet", s.Open)
 	list("Answered by the bot", s.Asked)
-	list("Known", s.Details)
+	list("Known", s.Memory)
 	fmt.Fprintf(&b, "Mood: %s\n", s.Mood)
 	return b.String()
 }

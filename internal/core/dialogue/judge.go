@@ -21,7 +21,7 @@ const (
 // forbidden returns the rule of the brief that a question falls under.
 func (t *turn) forbidden(question string) (bot.Rule, bool) {
 	for _, rule := range t.Brief.Forbidden {
-		if t.Finder.Like(question, rule.Questions) >= forbiddenLikeness {
+		if t.Finder.Like(t.ctx, question, rule.Questions) >= forbiddenLikeness {
 			return rule, true
 		}
 	}
@@ -35,7 +35,7 @@ func (t *turn) offTopic(part answer.Part, found answer.Found) bool {
 	if t.Brief.OffTopic == nil {
 		return false
 	}
-	if t.Finder.Like(part.Text, t.Brief.OffTopic.Questions) >= offTopicLikeness {
+	if t.Finder.Like(t.ctx, part.Text, t.Brief.OffTopic.Questions) >= offTopicLikeness {
 		return true
 	}
 	if part.Kind != answer.Question || !t.Finder.Index.Analyzer().Speaks(text.LanguageOf(part.Text)) {
@@ -60,7 +60,7 @@ const (
 // choose asks which of two answers is meant, once for a question: when both are
 // nearly known well enough and stand in different places.
 func (t *turn) choose(question string, candidates []answer.Candidate) bool {
-	if t.State.Choice != nil || t.state.Choice != nil || len(candidates) < askedAbout {
+	if t.State.Choice != nil || t.next.Choice != nil || len(candidates) < askedAbout {
 		return false
 	}
 	first := candidates[0]
@@ -86,7 +86,7 @@ func (t *turn) choose(question string, candidates []answer.Candidate) bool {
 		lines = append(lines, fmt.Sprintf("%d. %s", i+1, o.Label))
 	}
 	t.answers = append(t.answers, strings.Join(lines, "\n"))
-	t.state.Choice = choice
+	t.next.Choice = choice
 	return true
 }
 
@@ -98,8 +98,8 @@ var (
 // chosen takes the customer's word for which answer is meant. It reports whether
 // that settled the turn; if not, the message is looked at like any other.
 func (t *turn) chosen() bool {
-	choice := *t.state.Choice
-	t.state.Choice = nil
+	choice := *t.next.Choice
+	t.next.Choice = nil
 	at := -1
 	switch {
 	case saysFirst.MatchString(t.said):
@@ -117,7 +117,7 @@ func (t *turn) chosen() bool {
 	if at < 0 {
 		return false
 	}
-	candidate, ok := t.Finder.Passage(choice.Question+" "+choice.Options[at].Label, choice.Options[at].PassageID)
+	candidate, ok := t.Finder.Passage(t.ctx, choice.Question+" "+choice.Options[at].Label, choice.Options[at].PassageID)
 	if !ok {
 		return false
 	}
@@ -125,6 +125,6 @@ func (t *turn) chosen() bool {
 	t.trace.Understood = append(t.trace.Understood, Understood{
 		Part: answer.Part{Text: t.said, Kind: answer.Statement}, Outcome: "chose: " + choice.Options[at].Label,
 	})
-	t.trace.Decision, t.trace.Why = "answered", "the customer said which is meant"
+	t.came(CodeAnswered, "the customer said which is meant")
 	return true
 }

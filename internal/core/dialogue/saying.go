@@ -6,66 +6,77 @@ import (
 	"strings"
 
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/core/text"
 )
 
 // conclude settles a turn once every part has been looked at.
 func (t *turn) conclude(greeted, chatted bool) {
-	open := t.state.Open
+	open := t.next.Open
 	switch {
-	case len(t.unknown) > 0 && len(t.answers) == 0 && t.state.Lead == Waiting:
+	case len(t.unknown) > 0 && len(t.answers) == 0 && t.next.Lead == Waiting:
 		t.noteUnknown()
 		t.say(bot.Waiting, "")
-		t.trace.Decision, t.trace.Why = "added", "the question is not known, and a person has been told already"
+		t.came(CodeAdded, "the question is not known, and a person has been told already")
 	case len(t.unknown) > 0 && len(t.answers) == 0 && open != nil && open.Tries > 0:
 		t.unknown = nil
 		t.reask(open)
-		t.trace.Decision, t.trace.Why = "asked again", "the reply did not hold "+open.Missing
+		t.came(CodeAskedBack, "the reply did not hold "+open.Missing)
 	case len(t.unknown) > 0:
 		t.notKnown()
-	case t.state.Choice != nil && len(t.answers) == 1:
-		t.trace.Decision, t.trace.Why = "asked which", "two passages may be meant, and neither is known well enough"
+	case t.next.Choice != nil && len(t.answers) == 1:
+		t.came(CodeAskedWhich, "two passages may be meant, and neither is known well enough")
 	case len(t.answers) > 0:
-		if t.Brief.WhileWaiting == "acknowledge" && t.state.Lead == Waiting {
+		if t.Brief.WhileWaiting == "acknowledge" && t.next.Lead == Waiting {
 			t.answers, t.citations = nil, nil
 			t.say(bot.Waiting, "")
-			t.trace.Decision, t.trace.Why = "added", "a person has been told already"
+			t.came(CodeAdded, "a person has been told already")
 			return
 		}
-		t.trace.Decision, t.trace.Why = "answered", "what answers it is known well enough"
-		if chatted && len(t.state.Asked) == len(t.State.Asked) {
-			t.trace.Decision, t.trace.Why = "small talk", "nothing was asked"
+		t.came(CodeAnswered, "what answers it is known well enough")
+		if asked := t.next.Open; asked != nil && asked.Tries == 0 && len(t.next.Asked) == len(t.State.Asked) {
+			t.came(CodeAskedBack, "the tool needs "+asked.Missing)
+		}
+		if chatted && len(t.next.Asked) == len(t.State.Asked) {
+			t.came(CodeSmallTalk, "nothing was asked")
 		}
 		if open != nil && open.Tries > 0 {
 			t.reask(open)
 		}
 	case open != nil && open.Tries > 0:
 		t.reask(open)
-		t.trace.Decision, t.trace.Why = "asked again", "the reply did not hold "+open.Missing
+		t.came(CodeAskedBack, "the reply did not hold "+open.Missing)
 	case len(t.learnt) > 0:
 		t.say(bot.Noted, "")
-		t.trace.Decision, t.trace.Why = "noted", "the customer gave details and asked nothing"
-	case t.state.Lead == Waiting:
+		t.came(CodeNoted, "the customer told something of themselves and asked nothing")
+	case t.next.Lead == Waiting:
 		t.say(bot.Waiting, "")
-		t.trace.Decision, t.trace.Why = "added", "nothing was asked, and a person has been told already"
+		t.came(CodeAdded, "nothing was asked, and a person has been told already")
 	case greeted:
 		t.say(bot.Welcome, "")
-		t.trace.Decision, t.trace.Why = "small talk", "there was only a greeting"
+		t.came(CodeSmallTalk, "there was only a greeting")
 	default:
 		t.say(bot.HowToHelp, "")
-		t.trace.Decision, t.trace.Why = "small talk", "nothing was asked"
+		t.came(CodeSmallTalk, "nothing was asked")
 	}
 	switch {
-	case greeted || t.state.Replies == 0 && t.state.Lead != Waiting:
+	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
 		t.opening = append(t.opening, t.word(bot.Greeting, ""))
-	case slices.Contains(t.learnt, "name") && t.trace.Decision != "noted":
+	case slices.Contains(t.learnt, t.nameField()) && t.trace.Code != CodeNoted:
 		t.opening = append(t.opening, t.word(bot.Named, ""))
 	}
 }
 
+// nameField is the field that holds the contact's name.
+func (t *turn) nameField() string {
+	field, _ := t.Settings.Fields.Of(contact.Name)
+	return field.Name
+}
+
 func (t *turn) reask(open *OpenQuestion) {
 	for _, tool := range t.Tools {
-		if tool.Tool.Tool == open.Tool {
+		if tool.Name == open.Tool {
 			t.answers = append(t.answers, tool.Hear[open.Missing].Ask)
 		}
 	}
@@ -81,16 +92,16 @@ func (t *turn) notKnown() {
 		for _, question := range t.unknown {
 			t.say(bot.PartUnknown, question)
 		}
-		t.trace.Decision = "answered in part"
+		t.trace.Code = CodeAnsweredInPart
 	case escalates:
 		t.say(bot.HandedOver, "")
-		t.trace.Decision = "handed over"
+		t.trace.Code = CodeHandedOver
 	default:
 		t.say(bot.NotKnown, "")
-		t.trace.Decision = "not known"
+		t.trace.Code = CodeNotKnown
 	}
 	t.trace.Why = fmt.Sprintf("no passage answers %q with a confidence of %.2f or more", t.unknown[0], t.Brief.Threshold)
-	if escalates && t.state.Lead == LedByBot {
+	if escalates && t.next.Lead == LedByBot {
 		t.escalate(bot.OnNotKnown)
 	}
 }
@@ -103,7 +114,7 @@ func (t *turn) noteUnknown() {
 }
 
 func (t *turn) word(wording, question string) string {
-	return t.Brief.Word(wording, t.state.Replies, t.values(question))
+	return t.Brief.Word(wording, t.next.Replies, t.values(question))
 }
 
 func (t *turn) say(wording, question string) {
@@ -117,7 +128,7 @@ func (t *turn) send() {
 	if len(t.answers) == 0 {
 		return
 	}
-	limit := t.Channel.Abilities().Limit
+	limit := t.Abilities.Limit
 	opening := strings.Join(t.opening, " ")
 	if limit > 0 {
 		room := (limit - len([]rune(opening)) - 2*len(t.answers)) / len(t.answers)
@@ -129,10 +140,10 @@ func (t *turn) send() {
 	if opening != "" {
 		joined = opening + " " + joined
 	}
-	say := Say{Text: text.Fit(joined, limit, true), Citations: t.citations}
+	say := Say{Parts: message.Of(text.Fit(joined, limit, true)), Citations: t.citations}
 	for _, m := range t.Messages {
 		say.Answers = append(say.Answers, m.ID)
 	}
 	t.effects = append(t.effects, say)
-	t.state.Replies++
+	t.next.Replies++
 }

@@ -1,34 +1,41 @@
 package dialogue
 
 import (
+	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
-	"urgentparrot.example/internal/core/text"
 )
 
-// Decide decides one turn. What comes in is looked at in this order: details
-// that the customer gives, a wish for a person, anger, the open question of a
-// tool, and then each thing the messages ask. While a person leads, nothing is
-// said.
-func Decide(s Snapshot) Decision {
-	t := newTurn(s)
+// Decide decides one turn. What comes in is looked at in this order: facts that
+// the customer tells of themselves, a wish for a person, anger, the open question
+// of a tool, and then each thing the messages ask. While a person leads, nothing
+// is said. When ctx ends, what is left is found by words alone.
+func Decide(ctx context.Context, s Snapshot) Decision {
+	t := newTurn(ctx, s)
 	t.remember()
 	t.timed("understand")
-	if s.State.Lead == LedByPerson {
-		t.trace.Decision, t.trace.Why = "silent", "a person leads the conversation"
-		return t.decision()
-	}
 	switch {
+	case s.State.Lead == LedByPerson:
+		t.came(CodeSilent, "a person leads the conversation")
+		return t.decision()
+	case s.State.Lead == Closed:
+		t.came(CodeSilent, "the conversation is closed")
+		return t.decision()
+	case t.said == "" && len(s.Wakes) > 0 && s.Wakes[0].Kind == ByHandBack:
+		t.came(CodeSilent, "a person led the conversation")
+		return t.decision()
+	case t.said == "":
+		t.came(CodeSilent, "nothing was said")
+		return t.decision()
 	case WantsPerson(t.said):
 		t.handOver(bot.OnWish, "asked for a person", bot.WishGranted)
 	case isAngry(t.said):
-		t.state.Angry = true
+		t.next.Angry = true
 		t.handOver(bot.OnAnger, "is angry", bot.Calm)
 	default:
 		t.reply()
@@ -41,15 +48,24 @@ func Decide(s Snapshot) Decision {
 	return t.decision()
 }
 
+// Replies returns what a bot finds for each thing that a message asks, after a
+// question ("" if there was none), as Decide does.
+func Replies(ctx context.Context, s Snapshot, message, after string) []answer.Reply {
+	s.State = State{Lead: LedByBot, LastQuestion: after}
+	s.Messages = []Incoming{{ID: "1", Text: message}}
+	return Decide(ctx, s).Replies
+}
+
 // A turn is the work on one decision.
 type turn struct {
 	Snapshot
-	state   State
-	known   map[string]string
+	ctx     context.Context
+	next    State  // becomes the state
 	said    string // all messages, a line each
 	learnt  []string
 	effects []Effect
 	calls   []Call
+	replies []answer.Reply
 	trace   Trace
 	started time.Duration
 
@@ -59,21 +75,23 @@ type turn struct {
 	unknown   []string // questions without an answer
 }
 
-func newTurn(s Snapshot) *turn {
-	t := &turn{Snapshot: s, state: s.State, known: maps.Clone(s.Known)}
-	if t.known == nil {
-		t.known = map[string]string{}
-	}
-	t.state.Asked = slices.Clone(s.State.Asked)
-	lines := make([]string, len(s.Messages))
-	for i, m := range s.Messages {
-		lines[i] = m.Text
+func newTurn(ctx context.Context, s Snapshot) *turn {
+	t := &turn{Snapshot: s, ctx: ctx, next: s.State}
+	t.next.Asked = slices.Clone(s.State.Asked)
+	var lines []string
+	for _, m := range s.Messages {
+		if !m.Left {
+			lines = append(lines, m.Text)
+		}
 	}
 	t.said = strings.Join(lines, "\n")
 	t.trace.Threshold = s.Brief.Threshold
 	t.timed("")
 	return t
 }
+
+// came notes what the turn came to.
+func (t *turn) came(code Code, why string) { t.trace.Code, t.trace.Why = code, why }
 
 // timed notes how long the part of the turn took that ends here.
 func (t *turn) timed(part string) {
@@ -89,14 +107,14 @@ func (t *turn) timed(part string) {
 
 // reply deals with each thing that was asked.
 func (t *turn) reply() {
-	if t.state.Open != nil && t.fillOpen() || t.state.Choice != nil && t.chosen() {
+	if t.next.Open != nil && t.fillOpen() || t.next.Choice != nil && t.chosen() {
 		return
 	}
 	parts := answer.Split(t.said)
 	greeted, chatted := false, false
 	questions := slices.ContainsFunc(parts, func(p answer.Part) bool { return p.Kind == answer.Question })
 	for _, part := range parts {
-		if t.state.Lead != LedByBot && part.Kind != answer.Question && part.Kind != answer.Statement {
+		if t.next.Lead != LedByBot && part.Kind != answer.Question && part.Kind != answer.Statement {
 			continue
 		}
 		note := func(outcome string) {
@@ -121,22 +139,17 @@ func (t *turn) reply() {
 	}
 	t.timed("find")
 	if len(t.calls) > 0 {
-		t.trace.Decision, t.trace.Why = "calling a tool", "a question is one that a tool answers"
+		t.came(CodeCalling, "a question is one that a tool answers")
 		return
 	}
 	t.conclude(greeted, chatted)
 }
 
 // asksSomething reports whether a statement wants an answer: it has telling
-// words beside the details that were taken up.
+// words beside the facts that were taken up.
 func (t *turn) asksSomething(statement string) bool {
-	if len(t.learnt) > 0 {
-		if name := t.known["name"]; name != "" && text.Name(statement) == name {
-			return false
-		}
-		if text.Email(statement) != "" || text.Phone(statement, t.Settings.Region) != "" {
-			return false
-		}
+	if len(t.learnt) > 0 && len(t.Settings.Fields.Hear(statement, t.Settings.Region)) > 0 {
+		return false
 	}
 	return t.Finder.Asks(statement)
 }
@@ -158,12 +171,18 @@ func begin(s string, runes int) string {
 	return s
 }
 
+// besideQuestion is the outcome of what only goes with a question.
+const besideQuestion = "said beside a question"
+
 // ask finds what answers one question: a tool, the knowledge, or nothing. What
 // only goes with a question ("we are 34") need not be answered.
 func (t *turn) ask(part answer.Part, beside bool) {
 	u := Understood{Part: part}
-	found := t.Finder.Find(part.Text, t.state.LastQuestion)
-	candidates := found.Candidates
+	reply := t.Finder.Reply(t.ctx, part, t.next.LastQuestion, t.Brief.Threshold, t.Abilities.Limit)
+	found, candidates := reply.Found, reply.Candidates
+	if !beside || reply.Words != "" {
+		t.next.LastQuestion = found.Meant
+	}
 	if found.Mended != part.Text {
 		u.Mended = found.Mended
 	}
@@ -171,11 +190,17 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		u.Passages = append(u.Passages, Weighed{
 			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: begin(c.Text, tracedRunes),
 			Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
-			Quoted: i == 0 && c.Confidence >= t.Brief.Threshold,
+			Quoted: i == 0 && reply.Words != "",
 		})
 	}
-	defer func() { t.trace.Understood = append(t.trace.Understood, u) }()
+	defer func() {
+		t.trace.Understood = append(t.trace.Understood, u)
+		if u.Outcome != besideQuestion {
+			t.replies = append(t.replies, reply)
+		}
+	}()
 	unquoted := func() {
+		reply.Words = ""
 		for i := range u.Passages {
 			u.Passages[i].Quoted = false
 		}
@@ -195,14 +220,14 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		t.answers = append(t.answers, rule.Reply)
 		return
 	}
-	if len(candidates) > 0 && candidates[0].Confidence >= t.Brief.Threshold {
+	if reply.Words != "" {
 		u.Outcome = fmt.Sprintf("answered with confidence %.2f", candidates[0].Confidence)
 		t.quote(part.Text, candidates[0])
 		return
 	}
 	switch {
 	case beside:
-		u.Outcome = "said beside a question"
+		u.Outcome = besideQuestion
 	case t.offTopic(part, found):
 		u.Outcome = "off topic"
 		t.answers = append(t.answers, t.word(bot.OffTopicSaid, part.Text))
@@ -216,11 +241,10 @@ func (t *turn) ask(part answer.Part, beside bool) {
 
 // quote answers a question from a passage.
 func (t *turn) quote(question string, c answer.Candidate) {
-	t.answered(question, c.Words(t.Channel.Abilities().Limit))
-	if t.Channel.Abilities().Cites && !slices.ContainsFunc(t.citations, func(o answer.Citation) bool { return o.PassageID == c.ID }) {
+	t.answered(question, c.Words(t.Abilities.Limit))
+	if t.Abilities.Cites && !slices.ContainsFunc(t.citations, func(o answer.Citation) bool { return o.PassageID == c.ID }) {
 		t.citations = append(t.citations, c.Cite())
 	}
-	t.state.LastQuestion = question
 }
 
 // answered notes an answer, once: two questions may have the same.
@@ -238,38 +262,18 @@ func (t *turn) answered(question, words string) {
 
 // note remembers a question, for the summary.
 func (t *turn) note(a Asked) {
-	t.state.Asked = append(t.state.Asked, a)
-	if extra := len(t.state.Asked) - keptQuestions; extra > 0 {
-		t.state.Asked = t.state.Asked[extra:]
+	t.next.Asked = append(t.next.Asked, a)
+	if extra := len(t.next.Asked) - keptQuestions; extra > 0 {
+		t.next.Asked = t.next.Asked[extra:]
 	}
 }
 
 func (t *turn) decision() Decision {
 	if len(t.calls) > 0 {
-		return Decision{Calls: t.calls, State: t.State, Trace: t.trace}
+		return Decision{Calls: t.calls, State: t.State, Trace: t.trace, Replies: t.replies}
 	}
 	for _, e := range t.effects {
-		t.trace.Effects = append(t.trace.Effects, describe(e))
+		t.trace.Effects = append(t.trace.Effects, e.String())
 	}
-	return Decision{State: t.state, Effects: t.effects, Trace: t.trace}
-}
-
-func describe(e Effect) string {
-	switch e := e.(type) {
-	case Say:
-		return fmt.Sprintf("reply of %d characters", len([]rune(e.Text)))
-	case Remember:
-		return "remember " + e.Detail
-	case Escalate:
-		return "escalate: " + e.Reason
-	case Missed:
-		return "gap: " + e.Question
-	case Notify:
-		return "notify " + e.To
-	case WriteRow:
-		return "row in sheet " + e.Sheet
-	case Sync:
-		return "contact to " + e.Connection
-	}
-	return fmt.Sprintf("%T", e)
+	return Decision{State: t.next, Effects: t.effects, Trace: t.trace, Replies: t.replies}
 }

@@ -57,27 +57,40 @@ type Checker struct {
 // reports those of reading too.
 func Decode(name string, source []byte, into any) *Checker {
 	c := &Checker{name: name}
+	c.read(source, into, yaml.Strict())
+	return c
+}
+
+func (c *Checker) read(source []byte, into any, options ...yaml.DecodeOption) {
 	if len(source) > Limit {
-		c.problems = append(c.problems, Problem{File: name, Message: fmt.Sprintf("the document is larger than %d KiB", Limit>>10)})
-		return c
+		c.problems = append(c.problems, Problem{File: c.name, Message: fmt.Sprintf("the document is larger than %d KiB", Limit>>10)})
+		return
 	}
 	file, err := parser.ParseBytes(source, 0)
 	if err == nil {
 		c.file = file
-		err = yaml.UnmarshalWithOptions(source, into, yaml.Strict())
+		err = yaml.UnmarshalWithOptions(source, into, options...)
 	}
-	if err != nil {
-		p := Problem{File: name, Message: err.Error()}
-		var positioned yaml.Error
-		if errors.As(err, &positioned) {
-			p.Message = plain(positioned.GetMessage())
-			if t := positioned.GetToken(); t != nil {
-				p.Line, p.Column = t.Position.Line, t.Position.Column
-			}
+	if err == nil {
+		return
+	}
+	p := Problem{File: c.name, Message: err.Error()}
+	var positioned yaml.Error
+	if errors.As(err, &positioned) {
+		p.Message = plain(positioned.GetMessage())
+		if t := positioned.GetToken(); t != nil {
+			p.Line, p.Column = t.Position.Line, t.Position.Column
 		}
-		c.problems = append(c.problems, p)
 	}
-	return c
+	c.problems = append(c.problems, p)
+}
+
+// Peek reads some keys of a document, whatever else it holds. The error is
+// Problems, if it cannot be read at all.
+func Peek(name string, source []byte, into any) error {
+	c := &Checker{name: name}
+	c.read(source, into)
+	return c.Err()
 }
 
 var inner = regexp.MustCompile(` of type \S+$| into Go (?:value|struct field \S+)`)
@@ -85,7 +98,7 @@ var inner = regexp.MustCompile(` of type \S+$| into Go (?:value|struct field \S+
 // plain takes the words of Go out of a message about YAML.
 func plain(message string) string {
 	message = inner.ReplaceAllString(message, "")
-	return strings.NewReplacer("unknown field", "there is no key called", "unmarshal", "read", "cannot read", "cannot read").Replace(message)
+	return strings.NewReplacer("unknown field", "there is no key called", "unmarshal", "read").Replace(message)
 }
 
 // At returns one problem at a path of a document that was decoded before.

@@ -8,6 +8,7 @@ package encoder
 
 import (
 	"bytes"
+	"context"
 	"embed"
 	"encoding/binary"
 	"errors"
@@ -110,14 +111,15 @@ func (e *Encoder) Words() (words []string) {
 func Shared() (*Encoder, error) { return shared() }
 
 // Encode returns the unit vector of a text, of which at most the first 128
-// pieces count.
-func (e *Encoder) Encode(text string) []float32 {
+// pieces count. It breaks off with the context's error.
+func (e *Encoder) Encode(ctx context.Context, text string) ([]float32, error) {
 	ids := e.pieces.segment(text)
 	if len(ids) > maxPieces {
 		ids = ids[:maxPieces]
 	}
 	w := workspaces.Get().(*workspace)
 	defer workspaces.Put(w)
+	defer w.reset()
 	n := len(ids)
 	x := w.take(n, inner)
 	for p, id := range ids {
@@ -130,6 +132,9 @@ func (e *Encoder) Encode(text string) []float32 {
 		}
 	}
 	for i := range e.layers {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		x = e.layers[i].apply(w, x)
 	}
 	mean := w.zeros(1, Dim)
@@ -151,8 +156,7 @@ func (e *Encoder) Encode(text string) []float32 {
 	for i := range vector {
 		vector[i] /= length
 	}
-	w.reset()
-	return vector
+	return vector, nil
 }
 
 func (l *layer) apply(w *workspace, x rows) rows {

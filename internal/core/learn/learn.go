@@ -10,14 +10,24 @@ import (
 	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/text"
 )
 
 // A Customer is what is known of whom a reply was written to.
 type Customer struct {
-	Details map[string]string // name, email, phone
-	Region  string            // ISO 3166, for telephone numbers
-	Said    string            // what they wrote in the conversation
+	Fields contact.Fields
+	Memory contact.Memory
+	Region string // ISO 3166, for telephone numbers
+	Said   string // what they wrote in the conversation
+}
+
+// names returns what the customer is called: the whole name, and the first.
+func (c Customer) names() (names []string) {
+	if name := c.Fields.Person(c.Memory); name != "" {
+		names = append(names, name, strings.Fields(name)[0])
+	}
+	return names
 }
 
 var (
@@ -80,10 +90,7 @@ func Answer(reply string, c Customer) string {
 
 // without takes a customer's name out of a sentence where it only addresses them.
 func without(s string, c Customer) string {
-	for _, name := range []string{c.Details["name"], c.Details["first_name"]} {
-		if name == "" {
-			continue
-		}
+	for _, name := range c.names() {
 		quoted := regexp.QuoteMeta(name)
 		s = regexp.MustCompile(`(?i)^`+quoted+`\s*[,:!]\s*`).ReplaceAllString(s, "")
 		s = regexp.MustCompile(`(?i)\s*,\s*`+quoted+`\s*([.!?,]|$)`).ReplaceAllString(s, "$1")
@@ -99,10 +106,8 @@ var (
 // anonymous takes out of what a customer wrote how they are called and reached.
 func (c Customer) anonymous(s string) string {
 	s = addresses.ReplaceAllString(s, " ")
-	for _, name := range []string{c.Details["name"], c.Details["first_name"]} {
-		if name != "" {
-			s = regexp.MustCompile(`(?i)\b(?:i['’]?m|i am|my name is|this is|name:?)\s+`+regexp.QuoteMeta(name)+`\b`).ReplaceAllString(s, " ")
-		}
+	for _, name := range c.names() {
+		s = regexp.MustCompile(`(?i)\b(?:i['’]?m|i am|my name is|this is|name:?)\s+`+regexp.QuoteMeta(name)+`\b`).ReplaceAllString(s, " ")
 	}
 	return leftover.ReplaceAllString(s, "")
 }
@@ -111,15 +116,27 @@ func (c Customer) anonymous(s string) string {
 // an address, a number of theirs.
 func (c Customer) isAbout(s string) bool {
 	low := strings.ToLower(s)
-	for detail, value := range c.Details {
-		if value != "" && detail != "phone" && utf8.RuneCountInString(value) > 2 && holdsWord(low, strings.ToLower(value)) {
+	phone := text.Phone(s, c.Region)
+	values := c.names()
+	for _, f := range c.Fields {
+		value := c.Memory[f.Name].Value
+		if f.Type == contact.Phone {
+			if value != "" && value == phone {
+				return true
+			}
+			continue
+		}
+		values = append(values, value)
+	}
+	for _, value := range values {
+		if utf8.RuneCountInString(value) > 2 && holdsWord(low, strings.ToLower(value)) {
 			return true
 		}
 	}
 	if email := text.Email(s); email != "" && strings.Contains(strings.ToLower(c.Said), email) {
 		return true
 	}
-	if phone := text.Phone(s, c.Region); phone != "" && (phone == c.Details["phone"] || phone == text.Phone(c.Said, c.Region)) {
+	if phone != "" && phone == text.Phone(c.Said, c.Region) {
 		return true
 	}
 	return number.MatchString(s)

@@ -3,11 +3,13 @@ package learn
 import (
 	"strings"
 	"testing"
+	"urgentparrot.example/internal/core/contact"
 )
 
 var ada = Customer{
-	Details: map[string]string{"name": "Ada Example", "first_name": "Ada", "email": "ada@example.org", "phone": "+447700900123"},
-	Region:  "GB", Said: "I'm Ada, ada@example.org. do you run on Christmas Day?",
+	Fields: contact.Standard(),
+	Memory: contact.Memory{"name": {Value: "Ada Example"}, "email": {Value: "ada@example.org"}, "phone": {Value: "+447700900123"}},
+	Region: "GB", Said: "I'm Ada, ada@example.org. do you run on Christmas Day?",
 }
 
 func TestALessonIsInGeneralWords(t *testing.T) {

@@ -4,12 +4,14 @@ package template
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"time"
 
 	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/ext"
@@ -18,7 +20,7 @@ import (
 // Values are what an expression may use. What is not known of the contact is
 // missing: {{ contact.first_name.orValue("there") }}.
 type Values struct {
-	Contact   map[string]string // of the Details
+	Contact   map[string]string // what is known, by field
 	Bot       string            // the bot's name
 	Workspace string            // the business's name
 	Question  string            // what the customer asked
@@ -27,9 +29,6 @@ type Values struct {
 	Result    any               // what a tool gave back, as decoded JSON
 	Now       time.Time
 }
-
-// Details are the keys of contact that expressions may use.
-var Details = []string{"name", "first_name", "email", "phone"}
 
 var environment = sync.OnceValues(func() (*cel.Env, error) {
 	return cel.NewEnv(
@@ -45,13 +44,15 @@ var environment = sync.OnceValues(func() (*cel.Env, error) {
 	)
 })
 
-func (v Values) activation() map[string]any {
+// activation gives an expression the fields of the contact that it uses; those
+// that are not known are missing.
+func (v Values) activation(fields []string) map[string]any {
 	contact := map[string]ref.Val{}
-	for _, key := range Details {
-		if value := v.Contact[key]; value != "" {
-			contact[key] = types.OptionalOf(types.String(value))
+	for _, field := range fields {
+		if value := v.Contact[field]; value != "" {
+			contact[field] = types.OptionalOf(types.String(value))
 		} else {
-			contact[key] = types.OptionalNone
+			contact[field] = types.OptionalNone
 		}
 	}
 	arguments := v.Arguments
@@ -68,6 +69,22 @@ func (v Values) activation() map[string]any {
 type Expression struct {
 	source  string
 	program cel.Program
+	fields  []string // of the contact, that it uses
+}
+
+// Fields returns the fields of the contact that the expression uses.
+func (e *Expression) Fields() []string { return e.fields }
+
+// fieldsUsed returns the fields of the contact that a checked expression selects.
+func fieldsUsed(checked *cel.Ast) (fields []string) {
+	used := ast.MatchDescendants(ast.NavigateAST(checked.NativeRep()), ast.KindMatcher(ast.SelectKind))
+	for _, e := range used {
+		of := e.AsSelect()
+		if name := of.FieldName(); of.Operand().Kind() == ast.IdentKind && of.Operand().AsIdent() == "contact" && !slices.Contains(fields, name) {
+			fields = append(fields, name)
+		}
+	}
+	return fields
 }
 
 // costLimit bounds what one evaluation may do, in CEL's units of cost.
@@ -87,12 +104,12 @@ func Compile(source string) (*Expression, error) {
 	if err != nil {
 		return nil, fmt.Errorf("in %q: %w", source, err)
 	}
-	return &Expression{source, program}, nil
+	return &Expression{source, program, fieldsUsed(checked)}, nil
 }
 
 // Value evaluates the expression.
 func (e *Expression) Value(v Values) (any, error) {
-	out, _, err := e.program.Eval(v.activation())
+	out, _, err := e.program.Eval(v.activation(e.fields))
 	if err != nil {
 		return nil, fmt.Errorf("in %q: %w", e.source, err)
 	}
@@ -144,6 +161,16 @@ func Parse(source string) (Template, error) {
 		source = after
 	}
 	return t, nil
+}
+
+// Fields returns the fields of the contact that the text uses.
+func (t Template) Fields() (fields []string) {
+	for _, p := range t.pieces {
+		if p.expression != nil {
+			fields = append(fields, p.expression.fields...)
+		}
+	}
+	return fields
 }
 
 // Fill returns the text with every expression evaluated.

@@ -16,7 +16,7 @@ import (
 
 // A Tool is a call to an outside system that a bot may make to answer.
 type Tool struct {
-	Tool        string          `yaml:"tool"`
+	Name        string          `yaml:"tool"`
 	Title       string          `yaml:"title"`
 	Description string          `yaml:"description"`
 	Connection  string          `yaml:"connection"`
@@ -50,6 +50,31 @@ type Wording struct {
 	text      template.Template
 }
 
+// Named is document.Document's.
+func (t Tool) Named() string { return t.Name }
+
+// Refers is document.Document's.
+func (t Tool) Refers() []document.Reference {
+	return []document.Reference{ToConnection("$.connection", t.Connection, HTTPSystem)}
+}
+
+// PauseBefore is how long to wait before a try, counted from 0.
+func (t Tool) PauseBefore(try int) time.Duration {
+	if try == 0 {
+		return 0
+	}
+	return 100 * time.Millisecond << try
+}
+
+// Time is how long all tries of a call may take.
+func (t Tool) Time() time.Duration {
+	all := time.Duration(t.Tries) * time.Duration(t.Timeout)
+	for try := range t.Tries {
+		all += t.PauseBefore(try)
+	}
+	return all
+}
+
 // Fill returns the first wording of the tool whose condition holds, filled.
 func (t Tool) Fill(v template.Values) (string, error) {
 	for _, w := range t.Say {
@@ -64,7 +89,7 @@ func (t Tool) Fill(v template.Values) (string, error) {
 		}
 		return w.text.Fill(v)
 	}
-	return "", fmt.Errorf("no wording of tool %s fits its result", t.Tool)
+	return "", fmt.Errorf("no wording of tool %s fits its result", t.Name)
 }
 
 // An Argument is one property of a tool's arguments, as the schema has it.
@@ -144,7 +169,7 @@ func ParseTool(file string, source []byte) (Tool, error) {
 	if c.Failed() {
 		return t, c.Err()
 	}
-	c.Name("$.tool", t.Tool)
+	c.Name("$.tool", t.Name)
 	c.Name("$.connection", t.Connection)
 	if t.Method != "GET" && t.Method != "POST" {
 		c.Wrong("$.method", "the method must be GET or POST")
@@ -189,6 +214,9 @@ func ParseTool(file string, source []byte) (Tool, error) {
 		if w.text, err = template.Parse(w.Text); err != nil {
 			c.Wrong(fmt.Sprintf("$.say[%d].text", i), "%v", err)
 		}
+	}
+	if t.Title == "" {
+		t.Title = t.Name
 	}
 	return t, c.Err()
 }

@@ -2,15 +2,17 @@ import { useQuery } from "@tanstack/react-query"
 import { Link, useParams } from "react-router"
 import { useState } from "react"
 import { api } from "../../api/client"
+import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
-import { Brief } from "./Brief"
 import { Trial } from "./Trial"
 
 /** A bot's brief on one side, a trial conversation on the other. */
 export default function Bots() {
   const bots = useQuery({ queryKey: ["documents", "bots"], queryFn: () => api.documents("bots") })
+  const kinds = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity })
+  const kind = kinds.data?.items.find(k => k.plural === "bots")
   const { name } = useParams()
-  const bot = bots.data?.items.find(b => b.name === name) ?? bots.data?.items[0]
+  const bot = name ? bots.data?.items.find(b => b.name === name) : bots.data?.items[0]
   // What is being written is tried before it is kept.
   const [draft, setDraft] = useState<string | null>(null)
   return (
@@ -28,10 +30,19 @@ export default function Bots() {
           ))}
       </Head>
       <Wrong error={bots.error} />
-      {bots.isSuccess && !bot && (
+      {bots.isSuccess && !bot && name && (
+        <Empty title={`There is no bot called ${name}`}>
+          <Link className="text-sea underline" to="/bots">
+            Show those that are there
+          </Link>
+        </Empty>
+      )}
+      {bots.isSuccess && !bot && !name && (
         <Empty title="There is no bot yet">
-          Write its brief as a file and push it:{" "}
-          <code className="font-mono">parrot bot push front-desk.yaml</code>
+          <Link className="text-sea underline" to="/settings/bots?new=1">
+            Write its brief
+          </Link>
+          ; you begin from an example.
         </Empty>
       )}
       {bot && (
@@ -39,7 +50,15 @@ export default function Bots() {
           key={bot.name}
           className="grid min-h-0 flex-1 gap-4 overflow-y-auto px-4 pb-4 lg:grid-cols-2 lg:overflow-hidden lg:px-6"
         >
-          <Brief bot={bot} onDraft={setDraft} />
+          {kind && (
+            <DocumentEditor
+              kind={kind}
+              document={bot}
+              title={`the brief of ${bot.name}`}
+              changedNote="Changes that are not live yet; the trial uses them"
+              onDraft={setDraft}
+            />
+          )}
           <Trial bot={bot.name} draft={draft} />
         </div>
       )}

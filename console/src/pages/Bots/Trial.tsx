@@ -2,6 +2,7 @@ import { Input } from "@headlessui/react"
 import { useMutation } from "@tanstack/react-query"
 import { useLayoutEffect, useRef, useState } from "react"
 import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { Drawer } from "../../parts/Drawer"
 import { Empty, Wrong } from "../../parts/Says"
@@ -13,15 +14,17 @@ type Line = { said: string } | { turn: Schemas["TrialTurn"] }
 /** A conversation that nobody else sees: nothing is kept, and nothing is written anywhere. */
 export function Trial({ bot, draft }: { bot: string; draft: string | null }) {
   const [lines, setLines] = useState<Line[]>([])
-  const [memory, setMemory] = useState<Schemas["TrialMemory"]>({})
+  const [before, setBefore] = useState<Schemas["TrialState"]>({})
   const [text, setText] = useState("")
-  const [shown, setShown] = useState<Schemas["Trace"] | null>(null)
+  const [why, setWhy] = useInAddress("why")
+  const chosen = why ? lines[Number(why)] : undefined
+  const shown = chosen && "turn" in chosen ? chosen.turn.trace : null
   const box = useRef<HTMLDivElement>(null)
   const say = useMutation({
-    mutationFn: (words: string) => api.tryBot(bot, words, memory, draft ?? ""),
+    mutationFn: (words: string) => api.tryBot(bot, words, before, draft ?? ""),
     onSuccess: (turn, words) => {
-      setLines(before => [...before, { said: words }, { turn }])
-      setMemory(turn.memory)
+      setLines(lines => [...lines, { said: words }, { turn }])
+      setBefore(turn.after)
       setText("")
     },
   })
@@ -42,7 +45,7 @@ export function Trial({ bot, draft }: { bot: string; draft: string | null }) {
           disabled={lines.length === 0}
           onClick={() => {
             setLines([])
-            setMemory({})
+            setBefore({})
           }}
         >
           Begin anew
@@ -69,7 +72,7 @@ export function Trial({ bot, draft }: { bot: string; draft: string | null }) {
               <p className="mt-1 flex flex-wrap gap-x-3 text-sm text-soft">
                 <span>{line.turn.trace.decision}</span>
                 <Confidence trace={line.turn.trace} />
-                <button className="text-blue underline" onClick={() => setShown(line.turn.trace)}>
+                <button className="text-blue underline" onClick={() => setWhy(String(i))}>
                   Why?
                 </button>
               </p>
@@ -96,7 +99,7 @@ export function Trial({ bot, draft }: { bot: string; draft: string | null }) {
           Say
         </Button>
       </form>
-      <Drawer title="Why the bot said this" open={!!shown} onClose={() => setShown(null)}>
+      <Drawer title="Why the bot said this" open={!!shown} onClose={() => setWhy("")}>
         {shown && <Trace trace={shown} />}
       </Drawer>
     </section>

@@ -1,19 +1,23 @@
 import type { Schemas } from "../../api/client"
+import { Button } from "../../parts/Button"
 import { Moment } from "../../parts/Time"
-import { who } from "./who"
-
-const names: Record<string, string> = { name: "Name", email: "E-mail", phone: "Telephone" }
 
 /** Who writes, and what is known of them. */
-export function ContactCard({ conversation: c }: { conversation: Schemas["Conversation"] }) {
+export function ContactCard({
+  conversation: c,
+  onEdit,
+}: {
+  conversation: Schemas["Conversation"]
+  onEdit: () => void
+}) {
   return (
     <aside
       aria-label="Contact"
       className="hidden w-64 shrink-0 overflow-y-auto border-l border-line bg-sheet p-4 xl:block"
     >
-      <h3 className="font-semibold">{who(c)}</h3>
+      <h3 className="font-semibold">{c.who}</h3>
       <p className="mb-4 text-sm break-all text-soft">
-        {c.channel === "website" ? "On the website" : c.address}, since <Moment at={c.opened_at} />
+        On {c.channel}, since <Moment at={c.opened_at} />
       </p>
       <h4 className="mb-1 font-semibold">Memory</h4>
       {!c.facts?.length && (
@@ -21,17 +25,19 @@ export function ContactCard({ conversation: c }: { conversation: Schemas["Conver
           Nothing is known yet. What the contact says of themselves is kept here.
         </p>
       )}
-      <dl className="space-y-2">
+      <dl className="mb-3 space-y-2">
         {c.facts?.map(f => (
-          <div key={f.detail}>
-            <dt className="text-sm text-soft">{names[f.detail] ?? f.detail}</dt>
+          <div key={f.field}>
+            <dt className="text-sm text-soft">{f.label}</dt>
             <dd className="break-words">{f.value}</dd>
             <dd className="text-sm text-soft">
-              {f.verified ? "verified" : "as they said"}, <Moment at={f.learnt_at} />
+              {f.verified ? <span className="text-leaf">verified by {f.verified_by}</span> : "as they said"}
+              , <Moment at={f.learnt_at} />
             </dd>
           </div>
         ))}
       </dl>
+      <Button onClick={onEdit}>Change</Button>
     </aside>
   )
 }

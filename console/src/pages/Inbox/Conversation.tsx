@@ -1,17 +1,28 @@
 import { ArrowLeftIcon } from "@heroicons/react/20/solid"
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useEffect, useLayoutEffect, useRef, useState } from "react"
-import { Link } from "react-router"
+import { Link, useLocation } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Wrong } from "../../parts/Says"
 import { WaitClock } from "../../parts/Time"
 import { TurnDrawer } from "../../parts/Trace"
+import { ContactDrawer } from "../Contacts/ContactForm"
 import { Composer } from "./Composer"
 import { ContactCard } from "./ContactCard"
 import { MessageLine } from "./MessageLine"
-import { led, who, why } from "./who"
+import { led } from "./led"
+import { filtersOf } from "./Queue"
+
+/** By whom a closed conversation was settled. */
+const endings: Record<string, string> = {
+  bot: "the bot's answers",
+  person: "a person",
+  left: "the contact's leaving",
+  unknown: "nobody's answer",
+}
 
 /** One conversation: the summary, the messages, the reply, and the contact beside it. */
 export function Conversation({ id, me }: { id: string; me: string }) {
@@ -24,9 +35,11 @@ export function Conversation({ id, me }: { id: string; me: string }) {
     getNextPageParam: page => page.next || undefined,
     // No event tells when a message has arrived: it is asked for while one is on its way.
     refetchInterval: query =>
-      query.state.data?.pages.some(p => p.items.some(m => m.delivery === "sending")) ? 1500 : false,
+      query.state.data?.pages.some(p => p.items.some(m => m.state === "made")) ? 1500 : false,
   })
-  const [turn, setTurn] = useState<string | null>(null)
+  const [turn, setTurn] = useInAddress("turn")
+  const [contact, setContact] = useInAddress("contact")
+  const { search: where } = useLocation()
   const [closing, setClosing] = useState(false)
   const lead = useMutation({
     mutationFn: (act: "take" | "take over" | "return" | "close") =>
@@ -58,13 +71,18 @@ export function Conversation({ id, me }: { id: string; me: string }) {
   return (
     <>
       <header className="flex flex-wrap items-center gap-2 border-b border-line bg-sheet px-4 py-3">
-        <Link to="/inbox" aria-label="Back to the queue" className="rounded p-1 hover:bg-sunk md:hidden">
+        <Link
+          to={{ pathname: "/inbox", search: filtersOf(where) }}
+          aria-label="Back to the queue"
+          className="rounded p-1 hover:bg-sunk md:hidden"
+        >
           <ArrowLeftIcon className="size-5" />
         </Link>
         <div className="mr-auto min-w-0">
-          <h2 className="truncate text-lg leading-tight font-semibold">{who(c)}</h2>
+          <h2 className="truncate text-lg leading-tight font-semibold">{c.who}</h2>
           <p className="flex items-center gap-2 text-sm text-soft">
             {c.channel} · {led(c, me)}
+            {c.outcome && ` by ${endings[c.outcome] ?? c.outcome}`}
             {c.waiting_since && <WaitClock since={c.waiting_since} priority={c.priority} />}
           </p>
         </div>
@@ -81,6 +99,11 @@ export function Conversation({ id, me }: { id: string; me: string }) {
         {(c.lead === "person" || c.lead === "waiting") && (
           <Button hint="b" disabled={lead.isPending} onClick={() => lead.mutate("return")}>
             Hand back to the bot
+          </Button>
+        )}
+        {c.lead !== "closed" && (
+          <Button look="quiet" className="xl:!hidden" onClick={() => setContact("edit")}>
+            Contact
           </Button>
         )}
         {c.lead !== "closed" && (
@@ -107,9 +130,10 @@ export function Conversation({ id, me }: { id: string; me: string }) {
           </Lines>
           <Composer id={id} mine={mine} lead={c.lead} onTake={() => lead.mutate("take")} />
         </div>
-        <ContactCard conversation={c} />
+        <ContactCard conversation={c} onEdit={() => setContact("edit")} />
       </div>
-      <TurnDrawer turn={turn} onClose={() => setTurn(null)} />
+      <TurnDrawer turn={turn} onClose={() => setTurn("")} />
+      <ContactDrawer id={contact ? c.contact : ""} onClose={() => setContact("")} />
       <Ask
         title="Close this conversation?"
         act="Close it"
@@ -117,7 +141,7 @@ export function Conversation({ id, me }: { id: string; me: string }) {
         onClose={() => setClosing(false)}
         onAct={() => lead.mutate("close")}
       >
-        It leaves the queue. When {who(c)} writes again, a new conversation begins and the bot answers.
+        It leaves the queue. When {c.who} writes again, a new conversation begins and the bot answers.
       </Ask>
     </>
   )
@@ -149,7 +173,7 @@ function Handover({
   return (
     <section className="rounded-lg border border-saffron bg-saffron-wash px-4 py-3">
       <h3 className="font-semibold">
-        {who(c)}: {why(c.reason!)}
+        {c.who}: {c.because}
       </h3>
       {!!summary.open?.length && (
         <p>

@@ -3,7 +3,7 @@ import { useNavigate, useParams } from "react-router"
 import type { Schemas } from "../../api/client"
 import { Empty } from "../../parts/Says"
 import { Conversation } from "./Conversation"
-import { Queue, useQueue } from "./Queue"
+import { filtersOf, Queue, useQueue } from "./Queue"
 
 /** One queue ordered by urgency, and the conversation that was chosen. */
 export default function Inbox({ me }: { me: Schemas["Me"] }) {
@@ -18,7 +18,7 @@ export default function Inbox({ me }: { me: Schemas["Me"] }) {
       if (e.ctrlKey || e.metaKey || e.altKey || (e.key !== "j" && e.key !== "k")) return
       const at = queue.items.findIndex(c => c.id === id)
       const next = queue.items[at < 0 ? 0 : at + (e.key === "j" ? 1 : -1)]
-      if (next) void navigate("/inbox/" + next.id)
+      if (next) void navigate({ pathname: "/inbox/" + next.id, search: filtersOf(location.search) })
     }
     window.addEventListener("keydown", onKey)
     return () => window.removeEventListener("keydown", onKey)

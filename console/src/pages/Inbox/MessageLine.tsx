@@ -1,5 +1,6 @@
 import type { Schemas } from "../../api/client"
 import { Moment } from "../../parts/Time"
+import { Held } from "./Held"
 import { Sources } from "../../parts/Sources"
 
 const looks: Record<string, string> = {
@@ -9,10 +10,10 @@ const looks: Record<string, string> = {
   person: "self-end bg-sea-wash",
 }
 
-const deliveries: Record<string, string> = {
-  sending: "on its way",
+const states: Record<string, string> = {
+  made: "on its way",
   failed: "could not be delivered",
-  cancelled: "not sent: a person took over",
+  withdrawn: "not sent: a person came in",
 }
 
 /** One message, or what happened in line with the messages. */
@@ -30,10 +31,10 @@ export function MessageLine({
       </p>
     )
   }
-  const trouble = m.delivery && deliveries[m.delivery]
+  const trouble = m.state && states[m.state]
   return (
     <article
-      className={`max-w-[85%] rounded-lg px-3.5 py-2 ${looks[m.author]}`}
+      className={`max-w-[85%] rounded-lg px-3.5 py-2 ${m.state === "held" ? "self-end border border-saffron bg-saffron-wash" : m.state === "withdrawn" ? "self-end border border-dashed border-line text-soft" : looks[m.author]}`}
       aria-label={`${m.name || m.author} wrote`}
     >
       <p className="whitespace-pre-line [overflow-wrap:anywhere]">{m.text}</p>
@@ -41,13 +42,14 @@ export function MessageLine({
       <p className="mt-1 flex flex-wrap gap-x-2 text-sm text-soft">
         {m.author !== "customer" && <span>{m.name || m.author}</span>}
         <Moment at={m.at} />
-        {trouble && <span className={m.delivery === "failed" ? "text-scarlet" : ""}>{trouble}</span>}
+        {trouble && <span className={m.state === "failed" ? "text-scarlet" : ""}>{trouble}</span>}
         {m.author === "bot" && m.turn && (
           <button className="text-blue underline" onClick={() => onWhy(m.turn!)}>
             Why?
           </button>
         )}
       </p>
+      {m.state === "held" && <Held message={m} />}
     </article>
   )
 }

@@ -1,23 +1,33 @@
 import { Input, Radio, RadioGroup } from "@headlessui/react"
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query"
-import { useDeferredValue, useState } from "react"
-import { Link } from "react-router"
+import { useDeferredValue } from "react"
+import { Link, useLocation } from "react-router"
 import { api } from "../../api/client"
+import { useInAddress, useTypedInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow, WaitClock } from "../../parts/Time"
-import { led, who, why } from "./who"
+import { led } from "./led"
 
 const views = [
-  { lead: "urgent", name: "Waiting" },
-  { lead: "bot", name: "With bots" },
-  { lead: "", name: "All" },
+  { show: "", lead: "urgent", name: "Waiting" },
+  { show: "bots", lead: "bot", name: "With bots" },
+  { show: "all", lead: "", name: "All" },
 ]
+
+/** The filters of the queue in an address, without what belongs to one conversation. */
+export function filtersOf(where: string): string {
+  const kept = new URLSearchParams()
+  for (const [name, value] of new URLSearchParams(where))
+    if (name === "show" || name === "search") kept.set(name, value)
+  return kept.toString()
+}
 
 /** The conversations of the view that is chosen. */
 export function useQueue() {
-  const [lead, setLead] = useState("urgent")
-  const [search, setSearch] = useState("")
+  const [show, setShow] = useInAddress("show")
+  const [search, setSearch] = useTypedInAddress("search")
+  const lead = views.find(v => v.show === show)?.lead ?? "urgent"
   const wanted = useDeferredValue(search.trim())
   const query = useInfiniteQuery({
     queryKey: ["conversations", lead, wanted],
@@ -26,11 +36,20 @@ export function useQueue() {
     getNextPageParam: page => page.next || undefined,
     placeholderData: keepPreviousData,
   })
-  return { lead, setLead, search, setSearch, query, items: query.data?.pages.flatMap(p => p.items) ?? [] }
+  return {
+    show,
+    setShow,
+    lead,
+    search,
+    setSearch,
+    query,
+    items: query.data?.pages.flatMap(p => p.items) ?? [],
+  }
 }
 
 export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: string; me: string }) {
-  const { lead, setLead, search, setSearch, query, items } = props.queue
+  const { show, setShow, lead, search, setSearch, query, items } = props.queue
+  const { search: where } = useLocation()
   const now = useNow(20)
   return (
     <>
@@ -45,11 +64,16 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
           className="w-full rounded-md border border-line bg-paper px-3 py-1.5"
         />
         {!search && (
-          <RadioGroup value={lead} onChange={setLead} aria-label="Which conversations" className="flex gap-1">
+          <RadioGroup
+            value={show}
+            onChange={v => setShow(v)}
+            aria-label="Which conversations"
+            className="flex gap-1"
+          >
             {views.map(v => (
               <Radio
-                key={v.lead}
-                value={v.lead}
+                key={v.show}
+                value={v.show}
                 className="cursor-pointer rounded-md px-2.5 py-1 text-soft hover:bg-sunk data-checked:bg-sea-wash data-checked:font-semibold data-checked:text-sea"
               >
                 {v.name}
@@ -63,12 +87,12 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
         {items.map(c => (
           <li key={c.id}>
             <Link
-              to={"/inbox/" + c.id}
+              to={{ pathname: "/inbox/" + c.id, search: filtersOf(where) }}
               aria-current={c.id === props.chosen || undefined}
               className="block border-l-4 border-transparent px-3 py-2.5 hover:bg-sunk aria-[current]:border-sea aria-[current]:bg-sea-wash"
             >
               <span className="flex items-center gap-2">
-                <span className="truncate font-semibold">{who(c)}</span>
+                <span className="truncate font-semibold">{c.who}</span>
                 <span className="ml-auto shrink-0">
                   {c.waiting_since ? (
                     <WaitClock since={c.waiting_since} priority={c.priority} />
@@ -80,7 +104,7 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
               <span className="block truncate text-sm">{c.preview}</span>
               <span className="block truncate text-sm text-soft">
                 {c.channel} · {led(c, props.me)}
-                {c.reason && ` · ${why(c.reason)}`}
+                {c.because && ` · ${c.because}`}
               </span>
             </Link>
           </li>

@@ -4,6 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
 import { Link } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { Input, useKept } from "../../parts/Fields"
 import { Empty, Wrong } from "../../parts/Says"
@@ -12,7 +13,7 @@ import { ago, useNow } from "../../parts/Time"
 /** The questions that nobody's knowledge answered, the most frequent first. */
 export function Gaps() {
   const gaps = useQuery({ queryKey: ["gaps"], queryFn: api.gaps })
-  const [open, setOpen] = useState("")
+  const [open, setOpen] = useInAddress("answer")
   return (
     <div className="max-w-3xl">
       <Wrong error={gaps.error} />

@@ -1,10 +1,10 @@
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from "@headlessui/react"
 import { useQuery } from "@tanstack/react-query"
-import { useSearchParams } from "react-router"
+import { Link, useNavigate, useParams } from "react-router"
 import { api } from "../../api/client"
-import { Head } from "../../parts/Says"
+import { Empty, Head } from "../../parts/Says"
 import { Gaps } from "./Gaps"
-import { House } from "./House"
+import { HouseAnswers } from "./HouseAnswers"
 import { Lessons } from "./Lessons"
 import { Search } from "./Search"
 import { SourceList } from "./SourceList"
@@ -12,19 +12,28 @@ import { SourceList } from "./SourceList"
 const tab =
   "shrink-0 rounded-md px-3 py-1.5 text-soft hover:bg-sunk data-selected:bg-sea-wash data-selected:font-semibold data-selected:text-sea"
 
-const tabs = ["sources", "search", "gaps", "lessons", "house"]
+const tabs = ["sources", "search", "gaps", "lessons", "house-answers"]
 
 /** What the bots answer from, and what they still have to learn. */
 export default function Knowledge() {
-  const [params, setParams] = useSearchParams()
+  const { tab: chosen = "sources" } = useParams()
+  const navigate = useNavigate()
   const gaps = useQuery({ queryKey: ["gaps"], queryFn: api.gaps })
   const lessons = useQuery({ queryKey: ["lessons"], queryFn: api.lessons })
+  if (!tabs.includes(chosen))
+    return (
+      <Empty title="There is no such page">
+        <Link className="text-sea underline" to="/knowledge">
+          Show the sources
+        </Link>
+      </Empty>
+    )
   return (
     <TabGroup
       as="div"
       className="flex min-h-0 flex-1 flex-col"
-      selectedIndex={Math.max(0, tabs.indexOf(params.get("show") ?? ""))}
-      onChange={i => setParams({ show: tabs[i] }, { replace: true })}
+      selectedIndex={tabs.indexOf(chosen)}
+      onChange={i => void navigate("/knowledge/" + tabs[i])}
     >
       <Head title="Knowledge">
         <TabList className="flex max-w-full gap-1 overflow-x-auto">
@@ -53,7 +62,7 @@ export default function Knowledge() {
           <Lessons />
         </TabPanel>
         <TabPanel>
-          <House />
+          <HouseAnswers />
         </TabPanel>
       </TabPanels>
     </TabGroup>

@@ -1,13 +1,14 @@
 import { Input } from "@headlessui/react"
 import { keepPreviousData, useQuery } from "@tanstack/react-query"
-import { useDeferredValue, useState } from "react"
+import { useDeferredValue } from "react"
 import { api } from "../../api/client"
+import { useTypedInAddress } from "../../parts/address"
 import { Empty, Wrong } from "../../parts/Says"
 import { Weighed } from "../../parts/Weighed"
 
 /** Shows which passages a question finds, why, and whether a bot would answer. */
 export function Search() {
-  const [question, setQuestion] = useState("")
+  const [question, setQuestion] = useTypedInAddress("question")
   const wanted = useDeferredValue(question.trim())
   const found = useQuery({
     queryKey: ["search", wanted],

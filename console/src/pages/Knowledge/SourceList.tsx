@@ -2,6 +2,7 @@ import { ArrowPathIcon, ArrowUpTrayIcon, TrashIcon } from "@heroicons/react/20/s
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useRef, useState } from "react"
 import { api, ProblemError, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Empty, Wrong } from "../../parts/Says"
@@ -22,8 +23,8 @@ export function SourceList() {
         ? 1000
         : false,
   })
-  const [shown, setShown] = useState("")
-  const [adding, setAdding] = useState<"text" | "web" | null>(null)
+  const [shown, setShown] = useInAddress("source")
+  const [adding, setAdding] = useInAddress("add")
   const [removing, setRemoving] = useState<Schemas["Source"] | null>(null)
   const [over, setOver] = useState(false)
   const chooser = useRef<HTMLInputElement>(null)
@@ -167,7 +168,7 @@ export function SourceList() {
         </div>
       )}
       <SourceDrawer source={items.find(s => s.id === shown)} onClose={() => setShown("")} />
-      <AddSource kind={adding} onClose={() => setAdding(null)} />
+      <AddSource kind={adding === "web" || adding === "text" ? adding : null} onClose={() => setAdding("")} />
       <Ask
         title={`Remove ${removing?.name}?`}
         act="Remove it"

@@ -10,7 +10,7 @@ export default function Sheets() {
   const { name } = useParams()
   const now = useNow(30)
   const sheets = useQuery({ queryKey: ["sheets"], queryFn: api.sheets })
-  const sheet = sheets.data?.items.find(s => s.name === name) ?? sheets.data?.items[0]
+  const sheet = name ? sheets.data?.items.find(s => s.name === name) : sheets.data?.items[0]
   const rows = useQuery({
     queryKey: ["rows", sheet?.name],
     queryFn: () => api.rows(sheet!.name),
@@ -32,9 +32,10 @@ export default function Sheets() {
       </Head>
       <Wrong error={sheets.error ?? rows.error} />
       {sheets.isSuccess && !sheet && (
-        <Empty title="There is no sheet yet">
-          Define one as a file and push it:{" "}
-          <code className="font-mono">parrot sheet push enquiries.yaml</code>
+        <Empty title={name ? `There is no sheet called ${name}` : "There is no sheet yet"}>
+          <Link className="text-sea underline" to={name ? "/sheets" : "/settings/sheets?new=1"}>
+            {name ? "Show those that are there" : "Define one"}
+          </Link>
         </Empty>
       )}
       {sheet && (

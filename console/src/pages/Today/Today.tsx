@@ -4,7 +4,6 @@ import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Head, Wrong } from "../../parts/Says"
 import { WaitClock } from "../../parts/Time"
-import { who, why } from "../Inbox/who"
 
 const card = "rounded-lg border border-line bg-sheet p-4"
 
@@ -28,9 +27,9 @@ export default function Today() {
                   <li key={c.id}>
                     <Link to={"/inbox/" + c.id} className="-mx-2 block rounded-md px-2 py-2.5 hover:bg-sunk">
                       <span className="flex flex-wrap items-center gap-x-3 gap-y-1">
-                        <span className="font-semibold">{who(c)}</span>
+                        <span className="font-semibold">{c.who}</span>
                         <span className="text-sm text-soft">{c.channel}</span>
-                        {c.reason && <span className="text-sm text-soft">· {why(c.reason)}</span>}
+                        {c.because && <span className="text-sm text-soft">· {c.because}</span>}
                         <span className="ml-auto">
                           <WaitClock since={c.waiting_since!} priority={c.priority} />
                         </span>
@@ -116,7 +115,7 @@ function Done({ today }: { today: Schemas["Today"] }) {
       {today.decisions.length === 0 && <p className="text-soft">Nothing yet. No customer has written.</p>}
       <ul className="space-y-1.5">
         {today.decisions.map(d => (
-          <li key={d.decision} className="grid grid-cols-[9rem_1fr_2.5rem] items-center gap-2">
+          <li key={d.code} className="grid grid-cols-[9rem_1fr_2.5rem] items-center gap-2">
             <span className="first-letter:uppercase">{d.decision}</span>
             <span
               className="h-2.5 rounded bg-blue"

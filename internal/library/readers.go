@@ -1,4 +1,4 @@
-package engine
+package library
 
 import (
 	"context"
@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/reading"
 	"urgentparrot.example/internal/store"
 )
@@ -19,7 +20,7 @@ const longestReading = 2 * time.Hour
 
 // readers read web sources: at once when asked, and again when they are due.
 type readers struct {
-	w      *Workspace
+	l      *Library
 	due    chan struct{} // wakes the clock
 	slots  chan struct{}
 	ended  sync.WaitGroup
@@ -33,16 +34,16 @@ type underway struct {
 	at   reading.Progress
 }
 
-func newReaders(w *Workspace) *readers {
-	return &readers{w: w, due: make(chan struct{}, 1), slots: make(chan struct{}, readingsAtOnce), under: map[string]*underway{}}
+func newReaders(l *Library) *readers {
+	return &readers{l: l, due: make(chan struct{}, 1), slots: make(chan struct{}, readingsAtOnce), under: map[string]*underway{}}
 }
 
 // run starts readings when they are due, until the workspace is closed.
 func (r *readers) run() {
 	for {
-		now := r.w.options.Now()
+		now := r.l.Clock.Now()
 		next := time.Minute
-		if due, err := r.w.store.DueSources(r.w.running, now.Add(next)); err == nil {
+		if due, err := r.l.Store.DueSources(r.l.running, now.Add(next)); err == nil {
 			for _, s := range due {
 				if wait := s.NextAt.Sub(now); wait > 0 {
 					next = min(next, wait)
@@ -51,12 +52,15 @@ func (r *readers) run() {
 				r.read(s.ID)
 			}
 		}
+		passed, stop := r.l.Clock.Timer(max(next, 100*time.Millisecond))
 		select {
-		case <-time.After(max(next, 100*time.Millisecond)):
+		case <-passed:
 		case <-r.due:
-		case <-r.w.running.Done():
+		case <-r.l.running.Done():
+			stop()
 			return
 		}
+		stop()
 	}
 }
 
@@ -74,7 +78,7 @@ func (r *readers) read(id string) {
 	if _, reading := r.under[id]; reading || r.closed {
 		return
 	}
-	ctx, stop := context.WithTimeout(r.w.running, longestReading)
+	ctx, stop := clock.WithTimeout(r.l.running, r.l.Clock, longestReading)
 	r.under[id] = &underway{stop: stop}
 	r.ended.Add(1)
 	go func() {
@@ -87,7 +91,7 @@ func (r *readers) read(id string) {
 			return
 		}
 		if err := r.readSource(ctx, id); err != nil && ctx.Err() == nil {
-			r.w.log.Error("a reading could not be kept", "source", id, "error", err)
+			r.l.Log.Error("a reading could not be kept", "source", id, "error", err)
 		}
 	}()
 }
@@ -124,12 +128,12 @@ func (r *readers) close() {
 
 // readSource reads a source and keeps what came of it.
 func (r *readers) readSource(ctx context.Context, id string) error {
-	w := r.w
-	s, err := w.store.Source(ctx, id)
+	l := r.l
+	s, err := l.Store.Source(ctx, id)
 	if err != nil {
 		return err
 	}
-	pages, err := w.store.Pages(ctx, id)
+	pages, err := l.Store.Pages(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -141,7 +145,7 @@ func (r *readers) readSource(ctx context.Context, id string) error {
 		}
 	}
 	lastSignal := time.Time{}
-	result, failed := w.fetcher.Read(ctx, reading.Site{
+	result, failed := l.Fetcher.Read(ctx, reading.Site{
 		Address: s.Address, Follow: s.Kind == store.FromSite, Prefix: s.Options.Prefix,
 		Depth: s.Options.Depth, Pages: s.Options.Pages, Pairs: s.Options.Pairs, Known: known,
 	}, func(p reading.Progress) {
@@ -150,30 +154,30 @@ func (r *readers) readSource(ctx context.Context, id string) error {
 			u.at = p
 		}
 		r.mu.Unlock()
-		if time.Since(lastSignal) > time.Second {
-			lastSignal = time.Now()
-			w.hub.signal(Events)
+		if now := l.Clock.Now(); now.Sub(lastSignal) > time.Second {
+			lastSignal = now
+			l.Changed()
 		}
 	})
-	if ctx.Err() != nil && w.running.Err() != nil {
+	if ctx.Err() != nil && l.running.Err() != nil {
 		return nil // the workspace is closing; it is read again when it is due
 	}
-	now := w.options.Now()
-	s.NextAt = w.nextReading(s)
-	w.editing.Lock()
-	defer w.editing.Unlock()
-	ctx = w.running // what was read is kept even when the reading took its whole time
+	now := l.Clock.Now()
+	s.NextAt = l.nextReading(s)
+	l.Editing.Lock()
+	defer l.Editing.Unlock()
+	ctx = l.running // what was read is kept even when the reading took its whole time
 	if failed != nil {
 		s.Error = failed.Error()
-		return w.write(ctx, func(tx *store.Tx) error { return tx.FailReading(s, now) })
+		return l.write(ctx, func(tx *store.Tx) error { return tx.FailReading(s, now) })
 	}
 	s.ReadAt, s.Title, s.Error, s.Bytes = now, result.Title, result.Trouble, result.Bytes
-	if err := w.write(ctx, func(tx *store.Tx) error { return tx.PutReading(s, keep(result.Pages), result.Whole, now) }); err != nil {
+	if err := l.write(ctx, func(tx *store.Tx) error { return tx.PutReading(s, keep(result.Pages), result.Whole, now) }); err != nil {
 		return err
 	}
 	for _, p := range result.Pages {
 		if !p.Unchanged {
-			return w.reindexSource(ctx, id)
+			return l.reindexSource(ctx, id)
 		}
 	}
 	return nil

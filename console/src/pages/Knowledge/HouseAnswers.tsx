@@ -2,6 +2,7 @@ import { PlusIcon } from "@heroicons/react/20/solid"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
+import { useInAddress, useTypedInAddress } from "../../parts/address"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Drawer } from "../../parts/Drawer"
@@ -14,23 +15,24 @@ type Answer = Schemas["HouseAnswer"]
 const blank = { question: "", answer: "" }
 
 /** Questions with the answers that people wrote or approved. */
-export function House() {
+export function HouseAnswers() {
   const now = useNow(60)
   const queries = useQueryClient()
   const house = useQuery({ queryKey: ["house"], queryFn: api.houseAnswers })
-  const [search, setSearch] = useState("")
-  const [edited, setEdited] = useState<Answer | "new" | null>(null)
+  const [search, setSearch] = useTypedInAddress("search")
+  const [chosen, setChosen] = useInAddress("edit")
   const [removing, setRemoving] = useState<Answer | null>(null)
   const remove = useMutation({
     mutationFn: (h: Answer) => api.removeHouseAnswer(h.id),
     onSettled: () => queries.invalidateQueries({ queryKey: ["house"] }),
   })
   const items = house.data?.items ?? []
+  const edited = chosen === "new" ? "new" : items.find(h => h.id === chosen)
   const shown = items.filter(h => (h.question + " " + h.answer).toLowerCase().includes(search.toLowerCase()))
   return (
     <div className="max-w-3xl">
       <div className="mb-3 flex flex-wrap items-center gap-3">
-        <Button look="main" onClick={() => setEdited("new")}>
+        <Button look="main" onClick={() => setChosen("new")}>
           <PlusIcon className="size-4" />
           Write one
         </Button>
@@ -72,7 +74,7 @@ export function House() {
                     )}
                   </p>
                 </div>
-                <Button look="quiet" onClick={() => setEdited(h)}>
+                <Button look="quiet" onClick={() => setChosen(h.id)}>
                   Edit
                 </Button>
                 <Button look="quiet" onClick={() => setRemoving(h)}>
@@ -86,9 +88,9 @@ export function House() {
       <Drawer
         title={edited === "new" ? "A new house answer" : "House answer"}
         open={!!edited}
-        onClose={() => setEdited(null)}
+        onClose={() => setChosen("")}
       >
-        {edited && <Editor kept={edited === "new" ? undefined : edited} onDone={() => setEdited(null)} />}
+        {edited && <Editor kept={edited === "new" ? undefined : edited} onDone={() => setChosen("")} />}
       </Drawer>
       <Ask
         title="Remove this house answer?"

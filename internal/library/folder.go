@@ -1,4 +1,4 @@
-package engine
+package library
 
 import (
 	"context"
@@ -6,7 +6,6 @@ import (
 	"encoding/binary"
 	"encoding/hex"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -17,7 +16,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"urgentparrot.example/internal/connect"
+	"github.com/google/renameio/v2"
+
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
@@ -27,7 +27,7 @@ import (
 
 // A Folder is knowledge read from a folder of documents, without a workspace.
 type Folder struct {
-	answer.Finder
+	Desk
 	Files    int
 	Passages int
 	Failed   map[string]string // files that could not be read, and why
@@ -79,7 +79,7 @@ func ReadFolder(ctx context.Context, folder, cache string, progress func(done, a
 	if err != nil {
 		return f, err
 	}
-	f.Finder = answer.Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Scope: knowledge.Scope{Now: time.Now()}, Encode: e.Encode}
+	f.Desk = PlainDesk(answer.Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Scope: knowledge.Scope{Now: time.Now()}, Vectors: answer.NewVectors(e)})
 	return f, nil
 }
 
@@ -153,15 +153,12 @@ func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, 
 		return nil // it is only a cache
 	}
 	// A cache that cannot be written costs time, nothing else.
-	_ = connect.ReplaceFile(file, func(w io.Writer) error {
-		for i := range passages {
-			joined := knowledge.Joined(passages[i].Views)
-			if _, err := w.Write(append(binary.LittleEndian.AppendUint32(nil, uint32(len(joined))), joined...)); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
+	var packed []byte
+	for i := range passages {
+		joined := knowledge.Joined(passages[i].Views)
+		packed = append(binary.LittleEndian.AppendUint32(packed, uint32(len(joined))), joined...)
+	}
+	_ = renameio.WriteFile(file, packed, 0o600)
 	return nil
 }
 

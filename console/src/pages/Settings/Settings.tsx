@@ -1,0 +1,146 @@
+import { PlusIcon } from "@heroicons/react/20/solid"
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { useState } from "react"
+import { Link, Navigate, useNavigate, useParams } from "react-router"
+import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
+import { Ask } from "../../parts/Ask"
+import { Button } from "../../parts/Button"
+import { DocumentEditor } from "../../parts/DocumentEditor"
+import { Empty, Head, Wrong } from "../../parts/Says"
+
+/** What the workspace consists of: its documents, by kind. */
+export default function Settings() {
+  const { kind: plural, name } = useParams()
+  const [fresh] = useInAddress("new")
+  const kinds = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity })
+  const kind = kinds.data?.items.find(k => k.plural === plural)
+  if (kinds.data && !plural) return <Navigate to={"/settings/" + kinds.data.items[0].plural} replace />
+  return (
+    <>
+      <Head title="Settings" />
+      <Wrong error={kinds.error} />
+      <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
+        <nav aria-label="Kinds" className="flex shrink-0 gap-1 overflow-x-auto lg:w-40 lg:flex-col">
+          {kinds.data?.items.map(k => (
+            <Link
+              key={k.plural}
+              to={"/settings/" + k.plural}
+              aria-current={k === kind || undefined}
+              className="rounded-md px-3 py-1.5 whitespace-nowrap text-soft hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:font-semibold aria-[current]:text-sea"
+            >
+              {k.title}
+            </Link>
+          ))}
+        </nav>
+        {kinds.data && plural && !kind && (
+          <Empty title="There are no such settings">Choose a kind from the list.</Empty>
+        )}
+        {kind && <Kind key={kind.plural} kind={kind} name={name} fresh={!!fresh} />}
+      </div>
+    </>
+  )
+}
+
+function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: string; fresh: boolean }) {
+  const navigate = useNavigate()
+  const list = useQuery({
+    queryKey: ["documents", kind.plural],
+    queryFn: () => api.documents(kind.plural),
+  })
+  const items = list.data?.items ?? []
+  const chosen = name ? items.find(d => d.name === name) : items[0]
+  const may = !kind.only || items.length === 0
+  const blank = { kind: kind.name, name: "", text: kind.example, version: 0, updated_at: "" }
+  return (
+    <div className="flex min-h-0 min-w-0 flex-1 flex-col gap-3">
+      <div className="flex flex-wrap items-center gap-2">
+        <p className="mr-auto text-soft">{kind.about}</p>
+        {items.length > 1 &&
+          items.map(d => (
+            <Link
+              key={d.name}
+              to={`/settings/${kind.plural}/${d.name}`}
+              aria-current={(!fresh && d === chosen) || undefined}
+              className="rounded-md px-2.5 py-1 hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:font-semibold aria-[current]:text-sea"
+            >
+              {d.name}
+            </Link>
+          ))}
+        {may && !fresh && (
+          <Button onClick={() => void navigate(`/settings/${kind.plural}?new=1`)}>
+            <PlusIcon className="size-4" />
+            Write a new one
+          </Button>
+        )}
+      </div>
+      <Wrong error={list.error} />
+      {fresh ? (
+        <DocumentEditor
+          kind={kind}
+          document={blank}
+          title={`a new ${kind.name}`}
+          onKept={d => void navigate(`/settings/${kind.plural}/${d.name}`, { replace: true })}
+        />
+      ) : chosen ? (
+        <Kept key={chosen.name} kind={kind} document={chosen} />
+      ) : (
+        list.isSuccess && (
+          <Empty title={name ? `There is no ${kind.name} called ${name}` : "There is none yet"}>
+            {name ? (
+              <Link className="text-sea underline" to={"/settings/" + kind.plural}>
+                Show those that are there
+              </Link>
+            ) : (
+              "Write one; you begin from an example, and what is wrong is named as you type."
+            )}
+          </Empty>
+        )
+      )}
+    </div>
+  )
+}
+
+function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: Schemas["Document"] }) {
+  const queries = useQueryClient()
+  const navigate = useNavigate()
+  const [asking, setAsking] = useState(false)
+  const whole = useQuery({
+    queryKey: ["documents", kind.plural, d.name, d.version],
+    queryFn: () => api.document(kind.plural, d.name),
+  })
+  const remove = useMutation({
+    mutationFn: () => api.removeDocument(kind.plural, d.name),
+    onSuccess: () => {
+      void queries.invalidateQueries({ queryKey: ["documents"] })
+      void navigate("/settings/" + kind.plural, { replace: true })
+    },
+  })
+  const used = whole.data?.used_by ?? []
+  return (
+    <>
+      <Wrong error={remove.error} />
+      <DocumentEditor kind={kind} document={d} title={`${kind.name} ${d.name}`}>
+        <Button look="quiet" onClick={() => setAsking(true)}>
+          Remove
+        </Button>
+      </DocumentEditor>
+      <p className="text-sm text-soft">
+        {used.length > 0
+          ? `Used by: ${used.join(", ")}. What they need of it is checked too.`
+          : "No other document refers to it."}
+      </p>
+      <Ask
+        title={`Remove the ${kind.name} ${d.name}?`}
+        act="Remove it"
+        open={asking}
+        onClose={() => setAsking(false)}
+        onAct={() => remove.mutate()}
+      >
+        {used.length > 0
+          ? `It cannot be removed while others need it: ${used.join(", ")}.`
+          : "Its text is not kept. Copy it first if you may want it back."}
+      </Ask>
+    </>
+  )
+}

@@ -1,0 +1,129 @@
+import { Textarea } from "@headlessui/react"
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { type ReactNode, useEffect, useState } from "react"
+import { api, type Schemas } from "../api/client"
+import { Button } from "./Button"
+import { Wrong } from "./Says"
+import { ago, useNow } from "./Time"
+
+/** The name that a document's text gives it: what stands behind its kind. */
+export function nameIn(text: string, kind: string): string {
+  return new RegExp(`^${kind}:\\s*["']?([^"'\\s#]+)`, "m").exec(text)?.[1] ?? ""
+}
+
+/**
+ * The text of a document, checked while it is written and kept while it is not put live. A new one has
+ * version 0.
+ */
+export function DocumentEditor(props: {
+  kind: Schemas["DocumentKind"]
+  document: Schemas["Document"]
+  title: string
+  changedNote?: string
+  onDraft?: (text: string | null) => void
+  onKept?: (d: Schemas["Document"]) => void
+  children?: ReactNode
+}) {
+  const { kind, document: doc, onDraft } = props
+  const queries = useQueryClient()
+  const kept = `${kind.name} ${doc.name}`
+  const [text, setText] = useState(() => sessionStorage.getItem(kept) ?? doc.text)
+  const [base, setBase] = useState(doc)
+  const fresh = base.version === 0
+  const changed = fresh || text !== base.text
+  const name = fresh ? nameIn(text, kind.name) : doc.name
+  const now = useNow(30)
+
+  // A newer version from elsewhere is shown, unless something is being written.
+  useEffect(() => {
+    if (!changed && doc.version !== base.version) {
+      setBase(doc)
+      setText(doc.text)
+    }
+  }, [doc, base.version, changed])
+  useEffect(() => {
+    if (text !== base.text) sessionStorage.setItem(kept, text)
+    else sessionStorage.removeItem(kept)
+    onDraft?.(text !== base.text ? text : null)
+  }, [base.text, kept, onDraft, text])
+
+  const [settled, setSettled] = useState(text)
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(text), 400)
+    return () => clearTimeout(timer)
+  }, [text])
+  const settledName = fresh ? nameIn(settled, kind.name) : doc.name
+  const check = useQuery({
+    queryKey: ["check", kind.plural, settledName, settled],
+    queryFn: () => api.checkDocument(kind.plural, settledName, settled),
+    enabled: !!settledName,
+  })
+  const save = useMutation({
+    mutationFn: () => api.putDocument(kind.plural, name, text, base.version),
+    onSuccess: d => {
+      sessionStorage.removeItem(kept)
+      setBase(d)
+      void queries.invalidateQueries({ queryKey: ["documents"] })
+      void queries.invalidateQueries({ queryKey: ["declared"] })
+      props.onKept?.(d)
+    },
+  })
+  const problems = check.data?.problems ?? []
+  return (
+    <section
+      aria-label={props.title}
+      className="flex min-h-96 flex-col rounded-lg border border-line bg-sheet lg:min-h-0"
+    >
+      <div className="flex flex-wrap items-center gap-2 border-b border-line px-4 py-2">
+        <div className="mr-auto">
+          <h2 className="font-semibold">{props.title}</h2>
+          <p className="text-sm text-soft">
+            {fresh ? (
+              "Not kept yet; begin from this example"
+            ) : changed ? (
+              <span className="text-saffron">{props.changedNote ?? "Changes that are not live yet"}</span>
+            ) : (
+              <>
+                Version {base.version} is live, changed {ago(base.updated_at, now)}
+              </>
+            )}
+          </p>
+        </div>
+        {!fresh && changed && <Button onClick={() => setText(base.text)}>Discard</Button>}
+        {!changed && props.children}
+        <Button
+          look="main"
+          disabled={!changed || !name || problems.length > 0 || save.isPending}
+          onClick={() => save.mutate()}
+        >
+          Put live
+        </Button>
+      </div>
+      <Wrong error={save.error} />
+      <Textarea
+        aria-label={`The text of ${props.title}`}
+        spellCheck={false}
+        value={text}
+        onChange={e => setText(e.target.value)}
+        className="min-h-64 flex-1 resize-none bg-transparent px-4 py-3 font-mono text-sm leading-relaxed"
+      />
+      {(problems.length > 0 || !name) && (
+        <ul
+          aria-label="Problems"
+          className="max-h-40 overflow-y-auto border-t border-line px-4 py-2 text-scarlet"
+        >
+          {!name && (
+            <li>
+              Begin with a line like <code className="font-mono">{kind.name}: a-name</code>
+            </li>
+          )}
+          {problems.map((p, i) => (
+            <li key={i}>
+              Line {p.line}: {p.message}
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  )
+}

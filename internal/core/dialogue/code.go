@@ -1,0 +1,44 @@
+package dialogue
+
+// Code says what a turn came to. State, statistics and programs go by the code;
+// Words are for people.
+type Code string
+
+// What turns come to.
+const (
+	CodeAnswered       Code = "answered"
+	CodeAnsweredInPart Code = "answered_in_part"
+	CodeAskedBack      Code = "asked_back"
+	CodeAskedWhich     Code = "asked_which"
+	CodeNotKnown       Code = "not_known"
+	CodeHandedOver     Code = "handed_over"
+	CodeNotHandedOver  Code = "not_handed_over"
+	CodeAdded          Code = "added"
+	CodeNoted          Code = "noted"
+	CodeSmallTalk      Code = "small_talk"
+	CodeSilent         Code = "silent"
+	CodeCalling        Code = "calling"
+)
+
+var codes = map[Code]string{
+	CodeAnswered:       "answered",
+	CodeAnsweredInPart: "answered in part",
+	CodeAskedBack:      "asked back",
+	CodeAskedWhich:     "asked which",
+	CodeNotKnown:       "not known",
+	CodeHandedOver:     "handed over",
+	CodeNotHandedOver:  "not handed over",
+	CodeAdded:          "added for who was told",
+	CodeNoted:          "noted",
+	CodeSmallTalk:      "small talk",
+	CodeSilent:         "silent",
+	CodeCalling:        "calling a tool",
+}
+
+// Words returns the code in words for people, the same wherever it is shown.
+func (c Code) Words() string {
+	if words, ok := codes[c]; ok {
+		return words
+	}
+	return string(c)
+}

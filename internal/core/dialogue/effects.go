@@ -1,0 +1,84 @@
+package dialogue
+
+import (
+	"fmt"
+
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/message"
+)
+
+// An Effect is something that a turn decides to record, or to do in the world.
+// The engine has a kind of effect of the same name, which keeps and carries it
+// out; a workspace does not open while one is missing.
+type Effect interface {
+	// Kind names the kind of effect.
+	Kind() string
+	// String says in a few words what it is, for the trace.
+	String() string
+}
+
+// Effects are the kinds of effects that turns decide on, one of each.
+var Effects = []Effect{Say{}, Remember{}, Escalate{}, Missed{}, Notify{}, WriteRow{}, Sync{}}
+
+// Say sends a message to the customer; it answers the messages named. A turn may
+// say several things, in order.
+type Say struct {
+	Parts     []message.Part
+	Answers   []string
+	Citations []answer.Citation
+}
+
+// Remember records what the customer said of themselves. It is a claim: it never
+// replaces what was verified.
+type Remember struct {
+	contact.Fact
+	MessageID string
+}
+
+// Escalate hands the conversation to people.
+type Escalate struct {
+	Reason   string
+	Priority string // normal, high
+	Summary  Summary
+}
+
+// Missed notes a question that the knowledge does not answer.
+type Missed struct{ Question string }
+
+// Notify tells people that a conversation waits, by mail.
+type Notify struct {
+	Connection, To string // a mail address, team/NAME or person/NAME
+	Subject, Body  string
+}
+
+// WriteRow writes the contact's row into a sheet, adding or updating it.
+type WriteRow struct {
+	Sheet string
+	Cells map[string]string
+}
+
+// Sync writes the contact to a CRM.
+type Sync struct {
+	Connection string
+	Memory     contact.Memory
+}
+
+// The names of the kinds.
+func (Say) Kind() string      { return "say" }
+func (Remember) Kind() string { return "remember" }
+func (Escalate) Kind() string { return "escalate" }
+func (Missed) Kind() string   { return "gap" }
+func (Notify) Kind() string   { return "notify" }
+func (WriteRow) Kind() string { return "row" }
+func (Sync) Kind() string     { return "sync" }
+
+func (e Say) String() string {
+	return fmt.Sprintf("reply of %d characters", len([]rune(message.Plain(e.Parts))))
+}
+func (e Remember) String() string { return "remember " + e.Field }
+func (e Escalate) String() string { return "escalate: " + e.Reason }
+func (e Missed) String() string   { return "gap: " + e.Question }
+func (e Notify) String() string   { return "notify " + e.To }
+func (e WriteRow) String() string { return "row in sheet " + e.Sheet }
+func (e Sync) String() string     { return "contact to " + e.Connection }

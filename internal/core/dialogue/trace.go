@@ -1,0 +1,52 @@
+package dialogue
+
+import "urgentparrot.example/internal/core/answer"
+
+// Trace records how a turn was decided.
+type Trace struct {
+	Understood []Understood `json:"understood"`
+	Learnt     []string     `json:"learnt,omitempty"`
+	Code       Code         `json:"code"`
+	Why        string       `json:"why"`
+	Threshold  float64      `json:"threshold"`
+	Tools      []ToolUse    `json:"tools,omitempty"`
+	Effects    []string     `json:"effects"`
+	Timings    []Timing     `json:"timings"`
+}
+
+// Understood is one part of what came in and what it led to.
+type Understood struct {
+	answer.Part
+	Outcome  string    `json:"outcome"`
+	Mended   string    `json:"mended,omitempty"` // with misspelt words mended, if any were
+	Passages []Weighed `json:"passages,omitempty"`
+}
+
+// Weighed is a passage that was looked at for an answer.
+type Weighed struct {
+	PassageID  string   `json:"passage_id"`
+	Source     string   `json:"source"`
+	Trail      []string `json:"trail,omitempty"`
+	Question   string   `json:"question,omitempty"`
+	Text       string   `json:"text"`
+	Score      float64  `json:"score"`
+	Coverage   float64  `json:"coverage"`
+	Meaning    float64  `json:"meaning"`
+	Confidence float64  `json:"confidence"`
+	Missing    []string `json:"missing,omitempty"`
+	Quoted     bool     `json:"quoted,omitempty"`
+}
+
+// ToolUse is one use of a tool in a turn.
+type ToolUse struct {
+	Tool      string         `json:"tool"`
+	Likeness  float64        `json:"likeness"` // of the question to those the tool answers, 0 to 1
+	Arguments map[string]any `json:"arguments"`
+	Outcome   string         `json:"outcome"`
+}
+
+// Timing is how long one part of a turn took.
+type Timing struct {
+	Part         string `json:"part"`
+	Microseconds int64  `json:"microseconds"`
+}

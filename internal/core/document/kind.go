@@ -1,0 +1,50 @@
+package document
+
+// A Document is a document of a workspace, read. It does not change.
+type Document interface {
+	// Named returns the name that the document gives itself.
+	Named() string
+	// Refers returns the other documents that it needs.
+	Refers() []Reference
+}
+
+// A Reference says that a document needs another one.
+type Reference struct {
+	Path string // where it stands in the document, such as "$.tools[0]"
+	Kind string // the kind's name
+	Name string // of the other document; "" for a kind of which there is one
+	What string // what is needed, in words: "connection to a mail server"; the kind's name if ""
+	// Unfit says why the other document is not the one that is needed, "" if it is;
+	// nil: any will do.
+	Unfit func(Document) string
+}
+
+// A Kind is a kind of document. All that differs between kinds stands here: the
+// engine, the API, the command line and the console work from the table of kinds
+// (internal/kinds) and know none by name.
+//
+// Parse is called from many goroutines with the file's name and its text. It
+// returns a Document that does not change any more, or Problems that name
+// everything that is wrong, with line and column. It must not look at anything
+// but its arguments: whether what a document refers to is there is checked from
+// Refers.
+type Kind struct {
+	Name    string // the key that such a document begins with: "bot"
+	Plural  string // in addresses and lists: "bots"
+	Title   string // as a heading: "Bots"
+	About   string // what such documents are for, in a sentence
+	Only    bool   // a workspace has one of them
+	Example string // a whole document to begin from
+	Shapes  []any  // the structs that a document may fill, for its JSON Schema
+	Parse   func(file string, source []byte) (Document, error)
+}
+
+// Find returns the kind of a name or plural.
+func Find(kinds []Kind, name string) (Kind, bool) {
+	for _, kind := range kinds {
+		if kind.Name == name || kind.Plural == name {
+			return kind, true
+		}
+	}
+	return Kind{}, false
+}

@@ -1,0 +1,77 @@
+package workspace
+
+import (
+	"time"
+
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/document"
+)
+
+// A Channel is a way in for customers: what the documents of all kinds of
+// channels have in common. Each kind adds settings of its own.
+type Channel struct {
+	Name       string   `yaml:"channel"`
+	Title      string   `yaml:"title"`
+	Kind       string   `yaml:"kind"`       // the protocol
+	Bot        string   `yaml:"bot"`        // receives new conversations
+	Connection string   `yaml:"connection"` // the other side, where the kind needs one
+	Replies    string   `yaml:"replies"`    // send, or hold: a person approves each
+	Pause      Duration `yaml:"pause"`      // how long to collect messages that follow closely
+	Off        bool     `yaml:"off"`
+}
+
+// The ways in which replies of bots go out.
+const (
+	Send = "send"
+	Hold = "hold"
+)
+
+// Common returns what all channels have; the documents of each kind embed it.
+func (ch *Channel) Common() *Channel { return ch }
+
+// Named is document.Document's.
+func (ch *Channel) Named() string { return ch.Name }
+
+// Refers is document.Document's.
+func (ch *Channel) Refers() []document.Reference {
+	refers := []document.Reference{{Path: "$.bot", Kind: "bot", Name: ch.Bot}}
+	if ch.Connection != "" {
+		refers = append(refers, ToConnection("$.connection", ch.Connection, HTTPSystem))
+	}
+	return refers
+}
+
+// Check checks what all channels have, and fills in what was left out.
+func (ch *Channel) Check(c *document.Checker) {
+	c.Name("$.channel", ch.Name)
+	c.Name("$.bot", ch.Bot)
+	if ch.Pause < 0 || ch.Pause > Duration(time.Minute) {
+		c.Wrong("$.pause", "the pause must be from 0s to 1m")
+	}
+	if ch.Replies == "" {
+		ch.Replies = Send
+	}
+	if ch.Replies != Send && ch.Replies != Hold {
+		c.Wrong("$.replies", "%q is not known here; it is send or hold", ch.Replies)
+	}
+	if ch.Title == "" {
+		ch.Title = ch.Name
+	}
+}
+
+// Abilities are what a channel can carry.
+type Abilities struct {
+	Limit  int          // runes in one message; 0 is no limit
+	Cites  bool         // shows the sources of a reply
+	Handle contact.Type // what a handle is, where the channel vouches for it (phone, email); "": it says nothing to people
+}
+
+// A Duration is written as in "250ms" or "2m".
+type Duration time.Duration
+
+// UnmarshalText reads a duration.
+func (d *Duration) UnmarshalText(b []byte) error {
+	v, err := time.ParseDuration(string(b))
+	*d = Duration(v)
+	return err
+}

@@ -1,0 +1,183 @@
+// Package workspace defines the documents that a workspace consists of beside
+// its bots: settings, channels, connections, tools, sheets, people, teams and
+// hours. Each is YAML, checked whole, with errors by line and column.
+package workspace
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/text"
+)
+
+// Settings are the workspace's own.
+type Settings struct {
+	Name     string     `yaml:"settings"` // the workspace's name
+	Title    string     `yaml:"title"`    // the business's name
+	Language string     `yaml:"language"` // ISO 639-1
+	Region   string     `yaml:"region"`   // ISO 3166, for telephone numbers
+	TimeZone string     `yaml:"time_zone"`
+	Synonyms [][]string `yaml:"synonyms"`
+
+	Fields contact.Fields `yaml:"fields"` // what is kept of contacts, in order; name, e-mail and telephone if none is declared
+	Stages []Stage        `yaml:"stages"` // where a contact may stand, in order
+	Tags   []string       `yaml:"tags"`   // what contacts may be marked with
+
+	Lessons    string     `yaml:"lessons"`    // review: a person approves them; at once
+	Embeddings Embeddings `yaml:"embeddings"` // none: the encoder that ships with the product
+
+	zone *time.Location
+}
+
+// A Stage is where a contact may stand.
+type Stage struct {
+	Name  string `yaml:"stage" json:"stage" required:"true"`
+	Label string `yaml:"label" json:"label" required:"true"`
+}
+
+// Embeddings name a model that makes the vectors of passages and questions, in
+// place of the built-in encoder.
+type Embeddings struct {
+	Connection string `yaml:"connection"` // to an HTTP system with the call POST /embeddings
+	Model      string `yaml:"model"`
+}
+
+// Zone is the workspace's time zone, UTC if none is set.
+func (s Settings) Zone() *time.Location {
+	if s.zone == nil {
+		return time.UTC
+	}
+	return s.zone
+}
+
+// Analyzer returns the analyzer for the workspace's language and synonyms.
+func (s Settings) Analyzer() *text.Analyzer { return text.NewAnalyzer(s.Language, s.Synonyms) }
+
+// DefaultSettings are those of a workspace that has not set any.
+func DefaultSettings(name string) Settings {
+	return Settings{Name: name, Title: name, Language: "en", Region: "GB", TimeZone: "UTC", Lessons: "review", Fields: contact.Standard(), zone: time.UTC}
+}
+
+// Named is document.Document's.
+func (s Settings) Named() string { return s.Name }
+
+// Refers is document.Document's.
+func (s Settings) Refers() []document.Reference {
+	if s.Embeddings.Connection == "" {
+		return nil
+	}
+	return []document.Reference{ToConnection("$.embeddings.connection", s.Embeddings.Connection, HTTPSystem)}
+}
+
+// ParseSettings reads settings. The error is document.Problems.
+func ParseSettings(file string, source []byte) (Settings, error) {
+	s := DefaultSettings("main")
+	s.Fields = nil
+	c := document.Decode(file, source, &s)
+	if c.Failed() {
+		return s, c.Err()
+	}
+	c.Name("$.settings", s.Name)
+	zone, err := time.LoadLocation(s.TimeZone)
+	if err != nil {
+		c.Wrong("$.time_zone", "%q is not a time zone; write one like Europe/London", s.TimeZone)
+	}
+	s.zone = zone
+	if s.Lessons != "review" && s.Lessons != "at once" {
+		c.Wrong("$.lessons", "%q is not known here; it is review or at once", s.Lessons)
+	}
+	if s.Embeddings.Model != "" && s.Embeddings.Connection == "" {
+		c.Wrong("$.embeddings", "say which connection leads to the model")
+	}
+	s.checkFields(c)
+	s.checkStages(c)
+	if len(s.Fields) == 0 {
+		s.Fields = contact.Standard()
+	}
+	return s, c.Err()
+}
+
+// mostFields is how many fields, stages or tags a workspace may declare.
+const mostFields = 100
+
+func (s *Settings) checkFields(c *document.Checker) {
+	if len(s.Fields) > mostFields {
+		c.Wrong("$.fields", "a workspace has at most %d fields", mostFields)
+	}
+	seen := map[string]bool{contact.FirstName: true}
+	for i := range s.Fields {
+		f := &s.Fields[i]
+		at := fmt.Sprintf("$.fields[%d]", i)
+		if !isKey(f.Name) {
+			c.Wrong(at+".field", "%q is not the name of a field: use small letters, digits and _, at most 40, a letter first", f.Name)
+		}
+		if seen[f.Name] {
+			c.Wrong(at+".field", "the field %q is there twice, or its name is taken", f.Name)
+		}
+		seen[f.Name] = true
+		if f.Label == "" {
+			f.Label = f.Name
+		}
+		if f.Type == "" {
+			f.Type = contact.Text
+		}
+		if !slices.Contains(contact.Types, f.Type) {
+			c.Wrong(at+".type", "%q is not a type of field; the types are: %v", f.Type, contact.Types)
+		}
+		if (f.Type == contact.Choice) != (len(f.Choices) > 0) {
+			c.Wrong(at+".choices", "a field of the type choice, and no other, lists its choices")
+		}
+	}
+}
+
+func (s *Settings) checkStages(c *document.Checker) {
+	if len(s.Stages) > mostFields || len(s.Tags) > mostFields {
+		c.Wrong("$.stages", "a workspace has at most %d stages and %d tags", mostFields, mostFields)
+	}
+	seen := map[string]bool{}
+	for i := range s.Stages {
+		stage := &s.Stages[i]
+		c.Name(fmt.Sprintf("$.stages[%d].stage", i), stage.Name)
+		if seen[stage.Name] {
+			c.Wrong(fmt.Sprintf("$.stages[%d].stage", i), "the stage %q is there twice", stage.Name)
+		}
+		seen[stage.Name] = true
+		if stage.Label == "" {
+			stage.Label = stage.Name
+		}
+	}
+	for i, tag := range s.Tags {
+		c.Name(fmt.Sprintf("$.tags[%d]", i), tag)
+		if slices.Contains(s.Tags[:i], tag) {
+			c.Wrong(fmt.Sprintf("$.tags[%d]", i), "the tag %q is there twice", tag)
+		}
+	}
+}
+
+// isKey reports whether a name can be written in expressions: contact.shoe_size.
+func isKey(name string) bool {
+	for i, r := range name {
+		if r != '_' && (r < 'a' || r > 'z') && (i == 0 || r < '0' || r > '9') {
+			return false
+		}
+	}
+	return name != "" && len(name) <= 40
+}
+
+// FieldKnown returns the reference of a document that uses a contact's field.
+func FieldKnown(path, field string) document.Reference {
+	return document.Reference{Path: path, Kind: "settings", Unfit: func(d document.Document) string {
+		fields := d.(Settings).Fields
+		if _, ok := fields.Named(field); ok || field == contact.FirstName {
+			return ""
+		}
+		names := make([]string, len(fields))
+		for i, f := range fields {
+			names[i] = f.Name
+		}
+		return fmt.Sprintf("%q is not a field of contacts; the fields are: %v", field, names)
+	}}
+}

@@ -1,0 +1,320 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/store"
+)
+
+// Channels are the ways in, each with its adapter while it is open. It is safe
+// for concurrent use.
+type Channels struct {
+	w       *Workspace
+	changes sync.Mutex // one change at a time
+	open    atomic.Pointer[map[string]*openChannel]
+	latest  latest
+}
+
+// An openChannel is a channel with its adapter.
+type openChannel struct {
+	workspace.Channel
+	abilities workspace.Abilities
+	kind      channel.Kind
+	made      string // what the adapter was made of: while that is the same, it stays open
+
+	adapter channel.Adapter // nil: it cannot work, see fault
+	handler http.Handler
+	sender  channel.Sender // nil: the other side fetches
+	fault   atomic.Pointer[string]
+	stop    context.CancelFunc
+	ended   sync.WaitGroup
+}
+
+func (ch *openChannel) why() string {
+	if why := ch.fault.Load(); why != nil {
+		return *why
+	}
+	return ""
+}
+
+func (ch *openChannel) fails(why string) { ch.fault.Store(&why) }
+
+// fetches reports whether the other side fetches what was said, so that nothing
+// has to be carried to it.
+func (ch *openChannel) fetches() bool { return ch.adapter != nil && ch.sender == nil }
+
+func newChannels(w *Workspace) *Channels {
+	c := &Channels{w: w}
+	c.open.Store(&map[string]*openChannel{})
+	return c
+}
+
+// named returns a channel, nil if there is none of the name.
+func (c *Channels) named(name string) *openChannel { return (*c.open.Load())[name] }
+
+// update opens and closes adapters as the documents say. One whose document,
+// connection and secret are unchanged is left alone.
+func (c *Channels) update(ctx context.Context) error {
+	c.changes.Lock()
+	defer c.changes.Unlock()
+	config, before := c.w.config.Load(), *c.open.Load()
+	now := map[string]*openChannel{}
+	var gone []*openChannel
+	for _, settings := range all[channel.Settings](config) {
+		common := settings.Common()
+		made, err := c.madeOf(ctx, config, common)
+		if err != nil {
+			return err
+		}
+		if old := before[common.Name]; old != nil && old.made == made {
+			now[common.Name] = old
+			continue
+		}
+		ch := &openChannel{Channel: *common, made: made}
+		now[common.Name] = ch
+		for _, kind := range c.w.options.Channels {
+			if kind.Name == common.Kind {
+				ch.kind = kind
+			}
+		}
+		if old := before[common.Name]; old != nil {
+			old.close(c.w) // two of them must not hold the same mailbox
+		}
+		if err := c.start(ctx, config, ch, settings); err != nil {
+			ch.fails(err.Error())
+		}
+	}
+	for name, old := range before {
+		if now[name] == nil {
+			gone = append(gone, old)
+		}
+	}
+	c.open.Store(&now)
+	for _, old := range gone {
+		old.close(c.w)
+	}
+	return nil
+}
+
+// madeOf describes all that an adapter is made of.
+func (c *Channels) madeOf(ctx context.Context, config *config, ch *workspace.Channel) (string, error) {
+	var b strings.Builder
+	for _, kept := range config.kept {
+		if kept.Kind == "channel" && kept.Name == ch.Name || kept.Kind == "connection" && kept.Name == ch.Connection {
+			fmt.Fprintf(&b, "%s\x00", kept.Text)
+		}
+	}
+	if ch.Connection != "" {
+		sealed, err := c.w.store.Secret(ctx, ch.Connection)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return "", err
+		}
+		b.Write(sealed)
+	}
+	_, led := find[bot.Brief](config, ch.Bot)
+	fmt.Fprint(&b, led)
+	return b.String(), nil
+}
+
+// start opens a channel's adapter and runs it.
+func (c *Channels) start(ctx context.Context, config *config, ch *openChannel, settings channel.Settings) error {
+	if ch.Off {
+		return errors.New("the channel is switched off")
+	}
+	if _, ok := find[bot.Brief](config, ch.Bot); !ok {
+		return fmt.Errorf("there is no bot called %s", ch.Bot)
+	}
+	key, err := derive(c.w.key, ch.Kind+" "+ch.Name)
+	if err != nil {
+		return err
+	}
+	setup := channel.Setup{
+		Room: room{c, ch.Name}, Title: func() string { return c.w.Documents.Settings().Title },
+		Key: key, Client: c.w.client, Clock: c.w.Clock, Log: c.w.log.With("channel", ch.Name),
+	}
+	if ch.Connection != "" {
+		conn, _ := find[workspace.Connection](config, ch.Connection)
+		setup.Address = conn.Address
+		if setup.Secret, err = c.w.Documents.secret(ctx, ch.Connection); err != nil {
+			return err
+		}
+		if ch.kind.Sealed && setup.Secret == "" {
+			return fmt.Errorf("the connection %s has no secret yet; set it with: parrot connection secret %s", ch.Connection, ch.Connection)
+		}
+	}
+	adapter, err := ch.kind.Open(settings, setup)
+	if err != nil {
+		return err
+	}
+	ch.adapter, ch.handler, ch.sender, ch.abilities = adapter, adapter.Handler(), adapter.Sender(), adapter.Abilities()
+	running, stop := context.WithCancel(c.w.running)
+	ch.stop = stop
+	ch.ended.Go(func() { ch.run(running, c.w) })
+	return nil
+}
+
+// run keeps an adapter running while its channel is open, with growing pauses
+// after it failed.
+func (ch *openChannel) run(ctx context.Context, w *Workspace) {
+	for failures := 1; ; failures++ {
+		err := ch.adapter.Run(ctx)
+		if err == nil || ctx.Err() != nil {
+			return
+		}
+		ch.fails(err.Error())
+		w.log.Warn("a channel does not work and will be tried again", "channel", ch.Name, "error", err)
+		w.hub.signal(Events)
+		passed, stop := w.Clock.Timer(w.backOff(failures))
+		select {
+		case <-passed:
+			ch.fault.Store(nil)
+		case <-ctx.Done():
+			stop()
+			return
+		}
+	}
+}
+
+func (ch *openChannel) close(w *Workspace) {
+	if ch.adapter == nil {
+		return
+	}
+	ch.stop()
+	ch.ended.Wait()
+	if err := ch.adapter.Close(); err != nil {
+		w.log.Warn("a channel could not be closed", "channel", ch.Name, "error", err)
+	}
+}
+
+func (c *Channels) close() {
+	c.changes.Lock()
+	defer c.changes.Unlock()
+	for _, ch := range *c.open.Load() {
+		ch.close(c.w)
+	}
+	c.open.Store(&map[string]*openChannel{})
+}
+
+// A ChannelState says whether a channel works.
+type ChannelState struct {
+	workspace.Channel
+	KindTitle string // for people
+	Path      string // of its public address; "" if it has none
+	Fault     string // why it does not work, "" if it does
+}
+
+// States returns the state of all channels, by name.
+func (c *Channels) States() []ChannelState {
+	open := *c.open.Load()
+	var list []ChannelState
+	for _, name := range slices.Sorted(maps.Keys(open)) {
+		ch := open[name]
+		list = append(list, ChannelState{ch.Channel, ch.kind.Title, ch.kind.Path, ch.why()})
+	}
+	return list
+}
+
+// Handler returns what serves the channel of a name to outsiders below a path;
+// nil if there is none, with the reason.
+func (c *Channels) Handler(path, name string) (http.Handler, string) {
+	ch := c.named(name)
+	if ch == nil || ch.kind.Path != path {
+		return nil, ""
+	}
+	return ch.handler, ch.why()
+}
+
+// Who names a contact for people: by name, else by the handle, if the channel's
+// handles say something to people.
+func (c *Channels) Who(name, channelName, address string) string {
+	ch := c.named(channelName)
+	switch {
+	case name != "":
+		return name
+	case ch != nil && ch.adapter != nil && ch.abilities.Handle == "":
+		return "A visitor"
+	}
+	return address
+}
+
+// A room is a channel's view of the workspace.
+type room struct {
+	c       *Channels
+	channel string
+}
+
+// Receive keeps a message that came in. When it returns without an error the
+// message is on disk and will be decided on, whatever happens.
+func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Received, error) {
+	w, ch := r.c.w, r.c.named(r.channel)
+	if ch == nil {
+		return channel.Received{}, fmt.Errorf("the channel %s is closed", r.channel)
+	}
+	now := w.Clock.Now()
+	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: in.Text, Author: store.ByCustomer, Bot: ch.Bot}
+	if in.Automated {
+		message.Author = store.ByAutomated
+	}
+	if field, ok := w.Documents.Settings().Fields.Of(ch.abilities.Handle); ok && !in.Automated {
+		if value, err := field.Read(in.Address, w.Documents.Settings().Region, now); err == nil {
+			message.Vouched = vouched(field, value, r.channel, now)
+		}
+	}
+	topic := customerTopic(r.channel, in.Address)
+	likely, _ := r.c.latest.get(topic)
+	var received store.Received
+	err := w.store.Write(ctx, func(tx *store.Tx) (err error) {
+		received, err = tx.Receive(message, likely, now)
+		return err
+	})
+	if err != nil {
+		w.log.Error("a message could not be kept", "channel", r.channel, "error", err)
+		return channel.Received{}, err
+	}
+	if !received.Repeat {
+		r.c.latest.put(topic, received.ConversationID)
+		w.hub.signal(Events, topic)
+		if !in.Automated {
+			w.turns.signal(received.ConversationID)
+		}
+	}
+	return channel.Received{Message: received.MessageID, Conversation: received.ConversationID, Repeat: received.Repeat}, nil
+}
+
+// Said returns what was said with a handle after an id.
+func (r room) Said(ctx context.Context, address, after string) ([]channel.Said, bool, error) {
+	const page = 200
+	kept, err := r.c.w.store.MessagesOfHandle(ctx, r.channel, address, after, page)
+	messages := make([]channel.Said, len(kept))
+	for i, m := range kept {
+		messages[i] = channel.Said{ID: m.Shown, Author: string(m.Author), Name: m.Name, Text: m.Text, Parts: m.Parts, Citations: m.Citations, At: m.At}
+	}
+	return messages, len(kept) == page, err
+}
+
+// Watch is signalled whenever something was said with a handle.
+func (r room) Watch(address string) (<-chan struct{}, func()) {
+	return r.c.w.hub.watch(customerTopic(r.channel, address))
+}
+
+// backOff doubles the pause with each try, up to five minutes, give or take a
+// quarter so that many do not come back at once.
+func (w *Workspace) backOff(tries int) time.Duration {
+	pause := min(w.options.RetryBase<<min(tries-1, 20), longestPause)
+	return pause*3/4 + w.options.Chance(pause/2+1)
+}
+
+// longestPause is the longest pause between two tries.
+const longestPause = 5 * time.Minute

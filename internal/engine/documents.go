@@ -1,0 +1,272 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"sync"
+
+	"urgentparrot.example/internal/connect"
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/store"
+)
+
+// config is all documents of a workspace, read. It does not change: an edit
+// makes a new one.
+type config struct {
+	settings workspace.Settings
+	kept     []keptDocument
+	byType   map[reflect.Type]map[string]document.Document
+	tools    map[string]dialogue.Tool
+	faults   []string // documents that cannot be used, and why
+}
+
+type keptDocument struct {
+	store.Document
+	read document.Document
+}
+
+// find returns the document of a type and name.
+func find[D document.Document](c *config, name string) (d D, ok bool) {
+	d, ok = c.byType[reflect.TypeFor[D]()][name].(D)
+	return d, ok
+}
+
+// all returns the documents of a type, by name.
+func all[D document.Document](c *config) (list []D) {
+	for _, kept := range c.kept {
+		if d, ok := kept.read.(D); ok {
+			list = append(list, d)
+		}
+	}
+	return list
+}
+
+// named returns the document of a kind and name; for "" the only one of its kind.
+func (c *config) named(kind, name string) document.Document {
+	for _, kept := range c.kept {
+		if kept.Kind == kind && (kept.Name == name || name == "") {
+			return kept.read
+		}
+	}
+	if kind == "settings" && name == "" {
+		return c.settings
+	}
+	return nil
+}
+
+// Documents are what a workspace consists of. It is safe for concurrent use.
+type Documents struct {
+	w       *Workspace
+	editing sync.Mutex // one change at a time
+}
+
+// Kinds returns the kinds of documents.
+func (d *Documents) Kinds() []document.Kind { return d.w.options.Documents }
+
+// Settings returns the workspace's settings as they are now.
+func (d *Documents) Settings() workspace.Settings { return d.w.config.Load().settings }
+
+// Faults returns the documents that cannot be used, and why.
+func (d *Documents) Faults() []string { return d.w.config.Load().faults }
+
+// load reads all documents anew.
+func (d *Documents) load(ctx context.Context) error {
+	documents, err := d.w.store.Documents(ctx, "")
+	if err != nil {
+		return err
+	}
+	c := &config{settings: workspace.DefaultSettings(d.w.Name), byType: map[reflect.Type]map[string]document.Document{}, tools: map[string]dialogue.Tool{}}
+	for _, kept := range documents {
+		read, err := d.read(kept)
+		if err != nil {
+			c.faults = append(c.faults, fmt.Sprintf("%s %s: %v", kept.Kind, kept.Name, err))
+			d.w.log.Warn("a document cannot be used", "kind", kept.Kind, "name", kept.Name, "error", err)
+			continue
+		}
+		c.kept = append(c.kept, keptDocument{kept, read})
+		of := reflect.TypeOf(read)
+		if c.byType[of] == nil {
+			c.byType[of] = map[string]document.Document{}
+		}
+		c.byType[of][kept.Name] = read
+		if s, ok := read.(workspace.Settings); ok {
+			c.settings = s
+		}
+	}
+	analyzer := c.settings.Analyzer()
+	for _, tool := range all[workspace.Tool](c) {
+		c.tools[tool.Name] = dialogue.PrepareTool(analyzer, tool)
+	}
+	d.w.config.Store(c)
+	return nil
+}
+
+// read parses one document.
+func (d *Documents) read(kept store.Document) (document.Document, error) {
+	kind, ok := document.Find(d.w.options.Documents, kept.Kind)
+	if !ok {
+		return nil, fmt.Errorf("this version knows no documents of the kind %q", kept.Kind)
+	}
+	return kind.Parse(kept.Name, []byte(kept.Text))
+}
+
+// Put checks a document and keeps it; from then on it is used. With ifVersion
+// above 0 the kept one must have that version, else the error is
+// store.ErrConflict. What is wrong with the document is document.Problems.
+func (d *Documents) Put(ctx context.Context, kind, name, source string, ifVersion int) (version int, err error) {
+	d.editing.Lock()
+	defer d.editing.Unlock()
+	if err := d.Check(kind, name, source); err != nil {
+		return 0, err
+	}
+	kept := store.Document{Kind: kind, Name: name, Text: source, UpdatedAt: d.w.Clock.Now()}
+	if err := d.w.write(ctx, func(tx *store.Tx) (err error) {
+		version, err = tx.PutDocument(kept, ifVersion)
+		return err
+	}); err != nil {
+		return version, err
+	}
+	return version, d.w.reload(ctx)
+}
+
+// Check reports what is wrong with a document, as document.Problems: in itself, in
+// what it refers to, and for what refers to it.
+func (d *Documents) Check(kind, name, source string) error {
+	read, err := d.read(store.Document{Kind: kind, Name: name, Text: source})
+	if err != nil {
+		return err
+	}
+	wrong := func(path, format string, args ...any) error {
+		return document.At(name, []byte(source), path, format, args...)
+	}
+	if own := read.Named(); own != name {
+		return wrong("$."+kind, "the document calls itself %q, but is to be kept as %q", own, name)
+	}
+	c := d.w.config.Load()
+	if k, _ := document.Find(d.w.options.Documents, kind); k.Only {
+		for _, kept := range c.kept {
+			if kept.Kind == kind && kept.Name != name {
+				return wrong("$."+kind, "a workspace has one document of %s, which is called %q", k.Plural, kept.Name)
+			}
+		}
+	}
+	var problems document.Problems
+	note := func(err error) {
+		var more document.Problems
+		if errors.As(err, &more) {
+			problems = append(problems, more...)
+		}
+	}
+	for _, r := range read.Refers() {
+		to := c.named(r.Kind, r.Name)
+		if r.Kind == kind && r.Name == name {
+			to = read
+		}
+		what := r.What
+		if what == "" {
+			what = r.Kind
+		}
+		if to == nil {
+			note(wrong(r.Path, "there is no %s called %q", what, r.Name))
+		} else if r.Unfit != nil {
+			if why := r.Unfit(to); why != "" {
+				note(wrong(r.Path, "%s", why))
+			}
+		}
+	}
+	for _, kept := range c.dependents(kind, name) {
+		for _, r := range kept.read.Refers() {
+			if r.Kind == kind && (r.Name == name || r.Name == "") && r.Unfit != nil {
+				if why := r.Unfit(read); why != "" {
+					note(wrong("$", "the %s %s needs it otherwise: %s", kept.Kind, kept.Name, why))
+				}
+			}
+		}
+	}
+	if len(problems) > 0 {
+		return problems
+	}
+	return nil
+}
+
+// dependents returns the documents that refer to another one.
+func (c *config) dependents(kind, name string) (list []keptDocument) {
+	for _, kept := range c.kept {
+		if (kept.Kind != kind || kept.Name != name) && slices.ContainsFunc(kept.read.Refers(), func(r document.Reference) bool {
+			return r.Kind == kind && (r.Name == name || r.Name == "")
+		}) {
+			list = append(list, kept)
+		}
+	}
+	return list
+}
+
+// Dependents names the documents that refer to another one, as "bot front-desk".
+func (d *Documents) Dependents(kind, name string) (names []string) {
+	for _, kept := range d.w.config.Load().dependents(kind, name) {
+		names = append(names, kept.Kind+" "+kept.Name)
+	}
+	return names
+}
+
+// ErrNeeded is returned for a document that others refer to.
+var ErrNeeded = errors.New("others refer to it")
+
+// Remove removes a document, unless others refer to it.
+func (d *Documents) Remove(ctx context.Context, kind, name string) error {
+	d.editing.Lock()
+	defer d.editing.Unlock()
+	if k, _ := document.Find(d.w.options.Documents, kind); !k.Only {
+		if names := d.Dependents(kind, name); len(names) > 0 {
+			return fmt.Errorf("%w: %v", ErrNeeded, names)
+		}
+	}
+	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.RemoveDocument(kind, name, d.w.Clock.Now()) }); err != nil {
+		return err
+	}
+	return d.w.reload(ctx)
+}
+
+// PutSecret seals and keeps the secret of a connection. It cannot be read back.
+func (d *Documents) PutSecret(ctx context.Context, connection, secret string) error {
+	d.editing.Lock()
+	defer d.editing.Unlock()
+	if _, ok := find[workspace.Connection](d.w.config.Load(), connection); !ok {
+		return store.ErrNotFound
+	}
+	sealed, err := seal(d.w.key, connection, secret)
+	if err != nil {
+		return err
+	}
+	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.PutSecret(connection, sealed, d.w.Clock.Now()) }); err != nil {
+		return err
+	}
+	return d.w.reload(ctx)
+}
+
+// secret returns a connection's secret in the clear, "" if it has none.
+func (d *Documents) secret(ctx context.Context, connection string) (string, error) {
+	sealed, err := d.w.store.Secret(ctx, connection)
+	if errors.Is(err, store.ErrNotFound) {
+		return "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	return unseal(d.w.key, connection, sealed)
+}
+
+// endpoint returns the HTTP system of a connection, ready to be called.
+func (d *Documents) endpoint(ctx context.Context, name string) (connect.Endpoint, error) {
+	conn, ok := find[workspace.Connection](d.w.config.Load(), name)
+	if !ok {
+		return connect.Endpoint{}, fmt.Errorf("there is no connection called %s", name)
+	}
+	secret, err := d.secret(ctx, name)
+	return connect.Endpoint{Title: conn.Title, Address: conn.Address, Secret: secret, Client: d.w.client, Clock: d.w.Clock}, err
+}

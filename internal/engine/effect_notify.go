@@ -1,0 +1,68 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"urgentparrot.example/internal/connect"
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/store"
+)
+
+type notifyBody struct {
+	Connection string `json:"connection"`
+	To         string `json:"to"` // a mail address, team/NAME or person/NAME
+	Subject    string `json:"subject"`
+	Body       string `json:"body"`
+}
+
+// notifyKind tells people by mail.
+var notifyKind = EffectKind{
+	Name: "notify", Time: within(60 * time.Second), Trouble: "A notification could not be sent",
+	Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+		notify := e.(dialogue.Notify)
+		text := notify.Body
+		if url := c.w.options.PublicURL; url != "" {
+			text += "\nOpen the conversation: " + strings.TrimSuffix(url, "/") + "/inbox/" + c.talk.ID + "\n"
+		}
+		c.Later("notify", "notify/"+c.talk.ID, notifyBody{notify.Connection, notify.To, notify.Subject, text})
+	},
+	Carry: func(ctx context.Context, w *Workspace, e store.Effect) (any, error) {
+		b, err := body[notifyBody](e)
+		if err != nil {
+			return nil, err
+		}
+		config := w.config.Load()
+		server, ok := find[workspace.Connection](config, b.Connection)
+		if !ok {
+			return nil, fmt.Errorf("there is no connection called %s", b.Connection)
+		}
+		to := config.addresses(b.To)
+		if len(to) == 0 {
+			return nil, fmt.Errorf("nobody is told: %s has no people with a mail address", b.To)
+		}
+		return nil, connect.SendMail(ctx, server.Address, connect.Mail{ID: e.ID, From: server.From, To: to, Subject: b.Subject, Body: b.Body, At: e.CreatedAt})
+	},
+}
+
+// addresses returns the mail addresses that a team, a person or an address stands
+// for.
+func (c *config) addresses(to string) []string {
+	kind, name, ok := strings.Cut(to, "/")
+	switch {
+	case !ok:
+		return []string{to}
+	case kind == "person":
+		if p, ok := find[workspace.Person](c, name); ok {
+			return []string{p.Address}
+		}
+	case kind == "team":
+		if t, ok := find[workspace.Team](c, name); ok {
+			return t.Called(all[workspace.Person](c))
+		}
+	}
+	return nil
+}

@@ -1,0 +1,36 @@
+package engine
+
+import (
+	"context"
+
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/store"
+)
+
+// What follows is recorded with the turn, and done with that.
+
+// rememberKind keeps what a customer says of themselves.
+var rememberKind = EffectKind{Name: "remember", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+	r := e.(dialogue.Remember)
+	c.commit.Facts = append(c.commit.Facts, store.Fact{Fact: r.Fact, MessageID: r.MessageID, LearntAt: c.now})
+}}
+
+// escalateKind hands the conversation to people.
+var escalateKind = EffectKind{Name: "escalate", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+	escalate := e.(dialogue.Escalate)
+	c.commit.Escalate = &escalate
+	c.Happened("Escalated to people: " + bot.Because(escalate.Reason))
+}}
+
+// gapKind notes what the knowledge does not answer.
+var gapKind = EffectKind{Name: "gap", Decide: func(ctx context.Context, c *Committing, e dialogue.Effect) {
+	c.commit.Gaps = append(c.commit.Gaps, c.w.Library.GapFor(ctx, e.(dialogue.Missed).Question))
+}}
+
+// rowKind writes a row of a sheet; its file follows.
+var rowKind = EffectKind{Name: "row", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+	row := e.(dialogue.WriteRow)
+	c.commit.Rows = append(c.commit.Rows, row)
+	c.Happened("Row written to the sheet " + row.Sheet)
+}}

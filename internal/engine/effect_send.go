@@ -1,0 +1,76 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/store"
+)
+
+// sayKind is what a bot says. It is held where the channel's replies are, is there
+// at once where the other side fetches, and is sent elsewhere.
+var sayKind = EffectKind{Name: "say", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+	say := e.(dialogue.Say)
+	said := store.Said{Message: store.Message{
+		ConversationID: c.talk.ID, Author: store.ByBot, Name: c.snapshot.Brief.Persona, Parts: say.Parts, Text: message.Plain(say.Parts),
+		TurnID: c.commit.Turn.ID, Citations: say.Citations, State: store.MessageSent, At: c.now,
+	}}
+	switch {
+	case c.channel.Replies == workspace.Hold:
+		said.State = store.MessageHeld
+	case !c.channel.fetches():
+		var answers []string
+		for _, answered := range say.Answers {
+			answers = append(answers, c.external[answered])
+		}
+		send := c.w.sends(c.talk, c.commit.Turn.ID, say.Parts, answers)
+		said.State, said.Send = store.MessageMade, &send
+	}
+	c.commit.Said = append(c.commit.Said, said)
+}}
+
+type sendBody struct {
+	Channel string           `json:"channel"`
+	Message channel.Outgoing `json:"message"`
+}
+
+// sendTime is how long a channel may take to carry a message.
+const sendTime = 60 * time.Second
+
+// sendKind carries a message to the customer; it has the message's id.
+var sendKind = EffectKind{
+	Name: "send", Time: within(sendTime), OfBot: true, Trouble: "A reply could not be delivered",
+	Carry: func(ctx context.Context, w *Workspace, e store.Effect) (any, error) {
+		b, err := body[sendBody](e)
+		if err != nil {
+			return nil, err
+		}
+		ch := w.Channels.named(b.Channel)
+		if ch == nil || ch.sender == nil {
+			return nil, fmt.Errorf("the channel %s cannot send now", b.Channel)
+		}
+		b.Message.ID = e.ID
+		return nil, ch.sender.Send(ctx, b.Message)
+	},
+}
+
+// sends returns the effect that carries a message in a conversation.
+func (w *Workspace) sends(c store.Conversation, turn string, parts []message.Part, answers []string) store.Effect {
+	return w.effect("send", "send/"+c.ID, c.ID, turn, sendBody{c.Channel, channel.Outgoing{Address: c.Address, Parts: parts, Answers: answers}})
+}
+
+// personSends returns the effect that carries a person's words, nil where the
+// channel fetches them.
+func (w *Workspace) personSends(c store.Conversation, words string) *store.Effect {
+	if ch := w.Channels.named(c.Channel); ch != nil && ch.fetches() {
+		return nil
+	}
+	e := w.sends(c, "", message.Of(words), nil)
+	e.OfBot = false
+	return &e
+}

@@ -1,0 +1,135 @@
+// Package kinds is where what plugs into the house is registered: the kinds of
+// channels and the kinds of documents. Everything else works from these tables.
+package kinds
+
+import (
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/channel/textline"
+	"urgentparrot.example/internal/channel/website"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/workspace"
+)
+
+// Channels are the kinds of channels.
+var Channels = []channel.Kind{website.Kind, textline.Kind}
+
+// Documents are the kinds of documents.
+var Documents = WithChannels(Channels)
+
+// WithChannels returns the kinds of documents, with channels of the kinds given.
+// The order is that in which people need them.
+func WithChannels(channels []channel.Kind) []document.Kind {
+	ch := document.Kind{
+		Name: "channel", Plural: "channels", Title: "Channels",
+		About: "Ways in for customers, and the bot that receives them.", Parse: channel.Parse(channels),
+	}
+	for _, kind := range channels {
+		ch.Shapes = append(ch.Shapes, kind.Settings())
+		if ch.Example == "" {
+			ch.Example = kind.Example
+		}
+	}
+	return []document.Kind{
+		{
+			Name: "settings", Plural: "settings", Title: "Settings", Only: true,
+			About:  "The business, its language and time zone, and what is kept about contacts.",
+			Shapes: []any{workspace.Settings{}}, Parse: as(workspace.ParseSettings), Example: `settings: main
+title: Brackwater Ferries
+language: en
+region: GB
+time_zone: Europe/London
+fields:
+  - { field: name, label: Name, type: name }
+  - { field: email, label: E-mail, type: email }
+  - { field: phone, label: Telephone, type: phone }
+stages:
+  - { stage: enquiry, label: Enquiry }
+  - { stage: booked, label: Booked }
+tags: [group, regular]
+`,
+		},
+		{
+			Name: "connection", Plural: "connections", Title: "Connections",
+			About:  "The addresses of other systems. Their secrets are kept apart, sealed.",
+			Shapes: []any{workspace.Connection{}}, Parse: as(workspace.ParseConnection), Example: `connection: client-book
+title: Client book
+kind: http
+address: https://clients.example.org/api
+`,
+		},
+		{
+			Name: "sheet", Plural: "sheets", Title: "Sheets",
+			About:  "Tables that rows are written to.",
+			Shapes: []any{workspace.Sheet{}}, Parse: as(workspace.ParseSheet), Example: `sheet: enquiries
+title: Enquiries
+columns: [Received, Name, E-mail, About]
+`,
+		},
+		{
+			Name: "tool", Plural: "tools", Title: "Tools",
+			About:  "Calls to other systems that bots may make to answer.",
+			Shapes: []any{workspace.Tool{}}, Parse: as(workspace.ParseTool), Example: `tool: tides
+title: Tides
+connection: harbour
+path: /tides
+when: ["When is high water today?"]
+result: { type: object, required: [high], properties: { high: { type: string } } }
+say:
+  - text: "High water is at {{ result.high }}."
+sorry: I cannot reach the harbour office at the moment.
+`,
+		},
+		{
+			Name: "hours", Plural: "hours", Title: "Hours",
+			About:  "When people are there.",
+			Shapes: []any{workspace.Hours{}}, Parse: as(workspace.ParseHours), Example: `hours: office
+title: Ticket office
+week:
+  monday: ["08:00-12:00", "13:00-17:30"]
+  saturday: ["09:00-12:00"]
+holidays: ["12-25", "2027-04-05"]
+`,
+		},
+		{
+			Name: "team", Plural: "teams", Title: "Teams",
+			About:  "People who answer together, and who is called first.",
+			Shapes: []any{workspace.Team{}}, Parse: as(workspace.ParseTeam), Example: `team: crew
+title: Ticket office
+call: all
+`,
+		},
+		{
+			Name: "person", Plural: "people", Title: "People",
+			About:  "The business's own people, and where they are told.",
+			Shapes: []any{workspace.Person{}}, Parse: as(workspace.ParsePerson), Example: `person: robin
+name: Robin Tarn
+address: robin@example.org
+teams: [crew]
+`,
+		},
+		{
+			Name: "bot", Plural: "bots", Title: "Bots",
+			About:  "The bots' briefs: who they are, how they speak, when people come in.",
+			Shapes: []any{bot.Brief{}}, Parse: as(bot.Parse), Example: `bot: front-desk
+title: Front desk
+name: Pip
+role: Answers customers. Friendly and brief.
+escalate:
+  on: [not known, wish, anger]
+`,
+		},
+		ch,
+	}
+}
+
+// as makes the parser of one type of document that of any document.
+func as[D document.Document](parse func(string, []byte) (D, error)) func(string, []byte) (document.Document, error) {
+	return func(file string, source []byte) (document.Document, error) {
+		d, err := parse(file, source)
+		if err != nil {
+			return nil, err
+		}
+		return d, nil
+	}
+}

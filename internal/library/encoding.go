@@ -1,0 +1,118 @@
+package library
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"time"
+
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/store"
+)
+
+// encoding makes the vectors of passages, behind the scenes: passages are found
+// by their words from the first moment, by their meaning once it is known.
+type encoding struct {
+	l     *Library
+	due   chan struct{}
+	ended sync.WaitGroup
+}
+
+func newEncoding(l *Library) *encoding { return &encoding{l: l, due: make(chan struct{}, 1)} }
+
+func (e *encoding) wake() {
+	select {
+	case e.due <- struct{}{}:
+	default:
+	}
+}
+
+// together is how many passages are encoded before they join the index.
+const together = 64
+
+func (e *encoding) run() {
+	pause := time.Duration(0)
+	for {
+		if pause > 0 {
+			passed, stop := e.l.Clock.Timer(pause)
+			select {
+			case <-passed:
+			case <-e.l.running.Done():
+				stop()
+				return
+			}
+		} else {
+			select {
+			case <-e.due:
+			case <-e.l.running.Done():
+				return
+			}
+		}
+		pause = 0
+		for more := true; more; {
+			var err error
+			if more, err = e.batch(e.l.running); err != nil {
+				if errors.Is(err, context.Canceled) || errors.Is(err, store.ErrClosed) {
+					return
+				}
+				e.l.Log.Warn("passages could not be encoded and will be tried again", "error", err)
+				pause = time.Minute
+				break
+			}
+		}
+	}
+}
+
+func (e *encoding) close() { e.ended.Wait() }
+
+// batch encodes some passages. It reports whether there may be more.
+func (e *encoding) batch(ctx context.Context) (more bool, err error) {
+	m := e.l.model()
+	if m.name == "" {
+		return false, nil
+	}
+	passages, err := e.l.Store.PassagesWithout(ctx, m.name, together)
+	if err != nil {
+		return false, err
+	}
+	house, err := e.l.Store.HousePassagesWithout(ctx, m.name, together)
+	if err != nil {
+		return false, err
+	}
+	if passages = append(passages, house...); len(passages) == 0 {
+		return false, nil
+	}
+	for i := range passages {
+		vectors, err := m.encode(ctx, passages[i].Said())
+		if err != nil {
+			return false, err
+		}
+		for _, vector := range vectors {
+			passages[i].Views = append(passages[i].Views, knowledge.Pack(vector))
+		}
+		if err := ctx.Err(); err != nil {
+			return false, err
+		}
+	}
+	e.l.Editing.Lock()
+	defer e.l.Editing.Unlock()
+	if err := e.l.write(ctx, func(tx *store.Tx) error { return tx.PutViews(m.name, passages) }); err != nil {
+		return false, err
+	}
+	// Those that are still there join the index with their vectors.
+	encoded := map[string]*knowledge.Passage{}
+	for i := range passages {
+		encoded[passages[i].ID] = &passages[i]
+	}
+	var joined []knowledge.Passage
+	index := e.l.index.Load().Change(func(p *knowledge.Passage) bool {
+		made := encoded[p.ID]
+		if made == nil || made.Text != p.Text {
+			return false
+		}
+		joined = append(joined, *made)
+		return true
+	}, nil)
+	e.l.index.Store(index.Change(nil, joined))
+	return true, nil
+}

@@ -1,0 +1,336 @@
+package library
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"slices"
+	"strings"
+	"sync"
+
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/learn"
+	"urgentparrot.example/internal/store"
+)
+
+// alike is how like, by words or by meaning, two questions must be to be the same
+// gap or the same house answer.
+const alike = 0.75
+
+// gaps remembers the open gaps, so that a question finds its own.
+type gaps struct {
+	mu   sync.Mutex
+	open map[string]string // id → question
+}
+
+func (l *Library) loadGaps(ctx context.Context) error {
+	const most = 5_000
+	list, err := l.Store.Gaps(ctx, most)
+	if err != nil {
+		return err
+	}
+	l.gaps.mu.Lock()
+	defer l.gaps.mu.Unlock()
+	l.gaps.open = map[string]string{}
+	for _, g := range list {
+		l.gaps.open[g.ID] = g.Question
+	}
+	return nil
+}
+
+// GapFor returns the gap that a question belongs to: the open one that is most
+// like it, or a new one.
+func (l *Library) GapFor(ctx context.Context, asked string) store.GapQuestion {
+	question := learn.Question(asked, learn.Customer{})
+	if question == "" {
+		question = asked
+	}
+	l.gaps.mu.Lock()
+	open := maps.Clone(l.gaps.open)
+	l.gaps.mu.Unlock()
+	best := ""
+	l.With(ctx, bot.Brief{}, func(f answer.Finder) {
+		likest := alike
+		best = ""
+		for id, other := range open {
+			if like := f.Like(ctx, question, []string{other}); like >= likest {
+				best, likest = id, like
+			}
+		}
+	})
+	l.gaps.mu.Lock()
+	defer l.gaps.mu.Unlock()
+	if best == "" {
+		for id, other := range l.gaps.open { // one that was asked at the same moment
+			if other == question {
+				best = id
+			}
+		}
+	}
+	if best == "" {
+		best = store.NewID()
+		l.gaps.open[best] = question
+	}
+	return store.GapQuestion{GapID: best, Question: question, Wording: asked}
+}
+
+func (l *Library) closeGap(id string) {
+	l.gaps.mu.Lock()
+	defer l.gaps.mu.Unlock()
+	delete(l.gaps.open, id)
+}
+
+// PutHouseAnswer keeps a house answer; from then on it is found. With ifVersion
+// above 0 the kept one must have that version, else the error is
+// store.ErrConflict.
+func (l *Library) PutHouseAnswer(ctx context.Context, h store.HouseAnswer, ifVersion int) (store.HouseAnswer, error) {
+	if h.ID == "" {
+		h.ID = store.NewID()
+	}
+	l.Editing.Lock()
+	defer l.Editing.Unlock()
+	if err := l.write(ctx, func(tx *store.Tx) error {
+		_, err := tx.PutHouseAnswer(h, ifVersion, l.Clock.Now())
+		return err
+	}); err != nil {
+		return h, err
+	}
+	l.indexHouseAnswer(h)
+	return l.Store.HouseAnswer(ctx, h.ID)
+}
+
+// indexHouseAnswer makes a house answer findable; its meaning joins behind the
+// scenes.
+func (l *Library) indexHouseAnswer(h store.HouseAnswer) {
+	l.index.Store(l.index.Load().Change(func(p *knowledge.Passage) bool { return p.ID == h.ID }, []knowledge.Passage{{
+		ID: h.ID, SourceID: store.HouseSource, Source: store.HouseTitle, Question: h.Question, Text: h.Answer, ReadAt: l.Clock.Now(), From: h.From, Until: h.Until,
+	}}))
+	l.encoding.wake()
+}
+
+// RemoveHouseAnswer removes a house answer.
+func (l *Library) RemoveHouseAnswer(ctx context.Context, id string) error {
+	l.Editing.Lock()
+	defer l.Editing.Unlock()
+	if err := l.write(ctx, func(tx *store.Tx) error { return tx.RemoveHouseAnswer(id, l.Clock.Now()) }); err != nil {
+		return err
+	}
+	l.index.Store(l.index.Load().Change(func(p *knowledge.Passage) bool { return p.ID == id }, nil))
+	return nil
+}
+
+// DropGap sets a gap aside: nobody is going to answer it.
+func (l *Library) DropGap(ctx context.Context, id, person string) error {
+	if err := l.write(ctx, func(tx *store.Tx) error { return tx.CloseGap(id, person, l.Clock.Now()) }); err != nil {
+		return err
+	}
+	l.closeGap(id)
+	return nil
+}
+
+// AnswerGap makes a house answer for a gap, and closes it. It returns the
+// conversations that still wait for the answer.
+func (l *Library) AnswerGap(ctx context.Context, id, question, words, person string) (h store.HouseAnswer, waiting []string, err error) {
+	gap, err := l.Store.Gap(ctx, id)
+	if err != nil {
+		return h, nil, err
+	}
+	if question == "" {
+		question = gap.Question
+	}
+	h = store.HouseAnswer{ID: store.NewID(), Question: question, Answer: learn.Worded(words), Author: person}
+	l.Editing.Lock()
+	defer l.Editing.Unlock()
+	if err := l.write(ctx, func(tx *store.Tx) error {
+		if _, err := tx.PutHouseAnswer(h, 0, l.Clock.Now()); err != nil {
+			return err
+		}
+		return tx.CloseGap(id, h.ID, l.Clock.Now())
+	}); err != nil {
+		return h, nil, err
+	}
+	l.indexHouseAnswer(h)
+	l.closeGap(id)
+	h, err = l.Store.HouseAnswer(ctx, h.ID)
+	return h, gap.Waiting, err
+}
+
+// mostHeard is how many of the latest messages a lesson is made from.
+const mostHeard = 60
+
+// LearnFrom proposes a lesson from what a person replied to what the bot had not
+// known, or was not asked. What goes wrong is logged: the reply has been sent.
+func (l *Library) LearnFrom(ctx context.Context, conversation string, reply store.Message) {
+	lesson, ok, err := l.lessonOf(ctx, conversation, reply)
+	if err == nil && ok {
+		err = l.propose(ctx, lesson)
+	}
+	if err != nil {
+		l.Log.Error("no lesson could be made of a reply", "conversation", conversation, "error", err)
+	}
+}
+
+func (l *Library) lessonOf(ctx context.Context, conversation string, reply store.Message) (lesson store.Lesson, ok bool, err error) {
+	gap, err := l.Store.GapOf(ctx, conversation)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return lesson, false, err
+	}
+	_, memory, err := l.Store.ConversationWithMemory(ctx, conversation)
+	if err != nil {
+		return lesson, false, err
+	}
+	messages, err := l.Store.Heard(ctx, conversation, mostHeard)
+	if err != nil {
+		return lesson, false, err
+	}
+	var said []string
+	for _, m := range messages {
+		if m.Author == store.ByCustomer {
+			said = append(said, m.Text)
+		}
+	}
+	settings := l.Settings()
+	customer := learn.Customer{Fields: settings.Fields, Memory: memory, Region: settings.Region, Said: strings.Join(said, "\n")}
+	if gap.ID == "" {
+		gap.Question = l.askedOfPerson(ctx, messages, reply)
+	}
+	lesson = store.Lesson{
+		ID: store.NewID(), ConversationID: conversation, MessageID: reply.ID, GapID: gap.ID,
+		Question: learn.Question(gap.Question, customer), Answer: learn.Answer(reply.Text, customer), Author: reply.Name,
+	}
+	return lesson, lesson.Question != "" && lesson.Answer != "", nil
+}
+
+// askedOfPerson returns the one question that a customer asked since a person last
+// spoke, if nothing known answers it: then what the person replies does. "" if
+// there is none, or more than one, or if the reply asks back.
+func (l *Library) askedOfPerson(ctx context.Context, messages []store.Message, reply store.Message) string {
+	if strings.HasSuffix(strings.TrimSpace(reply.Text), "?") {
+		return ""
+	}
+	var parts []answer.Part
+	for _, m := range slices.Backward(messages) {
+		if m.ID == reply.ID {
+			continue
+		}
+		if m.Author == store.ByPerson {
+			break
+		}
+		if m.Author == store.ByCustomer {
+			parts = append(parts, answer.Split(m.Text)...)
+		}
+	}
+	var open []string
+	l.With(ctx, bot.Brief{}, func(f answer.Finder) {
+		open = nil
+		for _, part := range parts {
+			if part.Kind == answer.Question && !dialogue.WantsPerson(part.Text) && f.Asks(part.Text) &&
+				f.Reply(ctx, part, "", bot.DefaultThreshold, 0).Words == "" {
+				open = append(open, part.Text)
+			}
+		}
+	})
+	if len(open) != 1 {
+		return ""
+	}
+	return open[0]
+}
+
+// propose keeps a lesson with what the knowledge says already; where the
+// workspace says so it is approved at once, unless a person must look at it.
+func (l *Library) propose(ctx context.Context, lesson store.Lesson) error {
+	lesson.Beside = l.beside(ctx, lesson.Question, lesson.Answer)
+	fresh := false
+	if err := l.write(ctx, func(tx *store.Tx) (err error) {
+		fresh, err = tx.AddLesson(lesson, l.Clock.Now())
+		return err
+	}); err != nil || !fresh {
+		return err
+	}
+	// Of what is no gap it is only guessed that the reply answers it.
+	if l.Settings().Lessons == "at once" && lesson.GapID != "" && lesson.Beside.Relation != string(learn.Differs) {
+		_, err := l.ApproveLesson(ctx, lesson.ID, "", "", "the workspace's setting")
+		return err
+	}
+	return nil
+}
+
+// beside looks for what the knowledge says already to a question.
+func (l *Library) beside(ctx context.Context, question, words string) (b store.Beside) {
+	l.With(ctx, bot.Brief{}, func(f answer.Finder) { b = besideIn(ctx, f, question, words) })
+	return b
+}
+
+func besideIn(ctx context.Context, f answer.Finder, question, words string) store.Beside {
+	for _, c := range f.Find(ctx, question, "").Candidates {
+		same := c.Confidence >= bot.DefaultThreshold
+		if c.SourceID == store.HouseSource {
+			same = same || f.Like(ctx, question, []string{c.Question}) >= alike
+		}
+		if !same {
+			continue
+		}
+		quoted := c.Text[c.Quote.Start:c.Quote.End]
+		relation := learn.Compare(quoted, words)
+		if c.SourceID != store.HouseSource && relation != learn.Differs {
+			continue // a passage that says more is no reason to stop
+		}
+		b := store.Beside{Relation: string(relation), Source: c.Source, Text: quoted}
+		if c.SourceID == store.HouseSource {
+			b.HouseID = c.ID
+		}
+		return b
+	}
+	return store.Beside{}
+}
+
+// ApproveLesson makes a lesson a house answer, with other words if any are given.
+// It is joined with the house answer that it completes; what it fills is closed.
+func (l *Library) ApproveLesson(ctx context.Context, id, question, words, person string) (store.HouseAnswer, error) {
+	lesson, err := l.Store.Lesson(ctx, id)
+	if err != nil {
+		return store.HouseAnswer{}, err
+	}
+	h := store.HouseAnswer{ID: store.NewID(), Question: lesson.Question, Answer: lesson.Answer, Author: lesson.Author}
+	if question != "" {
+		h.Question = question
+	}
+	if words != "" {
+		h.Answer = learn.Worded(words)
+	}
+	if beside := lesson.Beside; beside.HouseID != "" && words == "" && beside.Relation != string(learn.Differs) {
+		if other, err := l.Store.HouseAnswer(ctx, beside.HouseID); err == nil {
+			other.Answer, other.Author = learn.Join(other.Answer, h.Answer), h.Author
+			h = other
+		}
+	}
+	l.Editing.Lock()
+	defer l.Editing.Unlock()
+	if err := l.write(ctx, func(tx *store.Tx) error {
+		if err := tx.DecideLesson(id, "approved", person, h.ID, l.Clock.Now()); err != nil {
+			return err
+		}
+		if _, err := tx.PutHouseAnswer(h, 0, l.Clock.Now()); err != nil {
+			return err
+		}
+		if lesson.GapID == "" {
+			return nil
+		}
+		return tx.CloseGap(lesson.GapID, h.ID, l.Clock.Now())
+	}); err != nil {
+		return h, err
+	}
+	if lesson.GapID != "" {
+		l.closeGap(lesson.GapID)
+	}
+	l.indexHouseAnswer(h)
+	return l.Store.HouseAnswer(ctx, h.ID)
+}
+
+// RejectLesson puts a lesson aside.
+func (l *Library) RejectLesson(ctx context.Context, id, person string) error {
+	return l.write(ctx, func(tx *store.Tx) error { return tx.DecideLesson(id, "rejected", person, "", l.Clock.Now()) })
+}
