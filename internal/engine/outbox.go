@@ -23,22 +23,24 @@ type Outbox struct {
 	slots chan struct{}
 	ended sync.WaitGroup
 
-	mu     sync.Mutex
-	lanes  map[string][]store.Effect // what waits; a lane that is there is at work
-	onWire map[string]*flight        // effects of a bot under way, by conversation and id
-	hushed map[string]string         // by conversation: effects of a bot up to this id are cancelled
+	mu      sync.Mutex
+	lanes   map[string][]store.Effect // what waits; a lane that is there is at work
+	flights map[string]*flight        // those of bots, by id
+	hushed  map[string]string         // by conversation: effects of a bot up to this id are cancelled
 }
 
-// A flight is an effect of a bot under way.
+// A flight is an effect that waits for its time, or is under way.
 type flight struct {
-	conversation string
-	cancel       context.CancelFunc
-	landed       chan struct{}
+	conversation, id string
+	ctx              context.Context
+	cancel           context.CancelFunc
+	landed           chan struct{}
+	underWay         bool // guarded by the outbox's lock
 }
 
 func newOutbox(w *Workspace) *Outbox {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Outbox{w: w, ctx: ctx, stop: stop, slots: make(chan struct{}, atOnce), lanes: map[string][]store.Effect{}, onWire: map[string]*flight{}, hushed: map[string]string{}}
+	return &Outbox{w: w, ctx: ctx, stop: stop, slots: make(chan struct{}, atOnce), lanes: map[string][]store.Effect{}, flights: map[string]*flight{}, hushed: map[string]string{}}
 }
 
 // add takes effects that have been committed.
@@ -79,37 +81,56 @@ func (o *Outbox) run(lane string) {
 // try carries an effect out, again and again until it is settled. It reports
 // false if the outbox was closed first.
 func (o *Outbox) try(e *store.Effect) bool {
-	for {
-		if wait := e.NextAt.Sub(o.w.Clock.Now()); wait > 0 {
-			passed, stop := o.w.Clock.Timer(wait)
-			select {
-			case <-passed:
-			case <-o.ctx.Done():
-				stop()
-				return false
-			}
+	for o.ctx.Err() == nil {
+		f := o.takeOff(*e)
+		if f == nil {
+			return true // it was cancelled
 		}
-		select {
-		case o.slots <- struct{}{}:
-		case <-o.ctx.Done():
-			return false
-		}
-		ctx, land, may := o.takeOff(*e)
 		next := time.Time{}
-		if may {
-			next = o.carryOut(ctx, *e)
+		due := o.await(f, e.NextAt)
+		if due {
+			next = o.carryOut(f.ctx, *e)
+			<-o.slots
 		}
-		land()
-		<-o.slots
-		if o.ctx.Err() != nil {
+		o.land(f)
+		switch {
+		case o.ctx.Err() != nil:
+			return false
+		case due && next.IsZero():
+			return true
+		case due:
+			e.Attempts++
+			e.NextAt = next
+		}
+	}
+	return false
+}
+
+// await waits until an effect is due and has a place. It reports false if the
+// waiting was ended first, by a person who came in or by the close.
+func (o *Outbox) await(f *flight, at time.Time) bool {
+	if wait := at.Sub(o.w.Clock.Now()); wait > 0 {
+		passed, stop := o.w.Clock.Timer(wait)
+		defer stop()
+		select {
+		case <-passed:
+		case <-f.ctx.Done():
 			return false
 		}
-		if next.IsZero() {
-			return true
-		}
-		e.Attempts++
-		e.NextAt = next
 	}
+	select {
+	case o.slots <- struct{}{}:
+	case <-f.ctx.Done():
+		return false
+	}
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if f.ctx.Err() != nil {
+		<-o.slots
+		return false
+	}
+	f.underWay = true
+	return true
 }
 
 // carryOut carries one effect out and records what came of it. It returns when
@@ -180,44 +201,50 @@ func (w *Workspace) settle(work func(*store.Tx) error) error {
 	return w.write(context.WithoutCancel(w.running), work)
 }
 
-// takeOff notes an effect of a bot as under way. It reports false if the effect
-// was cancelled.
-func (o *Outbox) takeOff(e store.Effect) (context.Context, func(), bool) {
-	ctx, cancel := context.WithCancel(o.ctx)
-	if !e.OfBot {
-		return ctx, cancel, true
-	}
-	f := &flight{e.ConversationID, cancel, make(chan struct{})}
+// takeOff notes an effect as waiting for its time, or under way. It returns nil if
+// the effect is a bot's and was cancelled.
+func (o *Outbox) takeOff(e store.Effect) *flight {
+	f := &flight{conversation: e.ConversationID, id: e.ID, landed: make(chan struct{})}
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	if e.ID <= o.hushed[e.ConversationID] {
-		return ctx, cancel, false
+	if e.OfBot && e.ID <= o.hushed[e.ConversationID] {
+		return nil
 	}
-	o.onWire[e.ID] = f
-	return ctx, func() {
-		cancel()
-		o.mu.Lock()
-		delete(o.onWire, e.ID)
-		o.mu.Unlock()
-		close(f.landed)
-	}, true
+	f.ctx, f.cancel = context.WithCancel(o.ctx)
+	if e.OfBot {
+		o.flights[e.ID] = f
+	}
+	return f
+}
+
+func (o *Outbox) land(f *flight) {
+	f.cancel()
+	o.mu.Lock()
+	delete(o.flights, f.id)
+	o.mu.Unlock()
+	close(f.landed)
 }
 
 // grace is how long what is under way may still take when a person comes in.
 const grace = 300 * time.Millisecond
 
 // hush cancels what bots were to do in a conversation up to now, and waits until
-// nothing of theirs is under way, breaking it off if it takes long. The same must
-// have been cancelled in the store before. Ids sort by time, so what a bot says
-// later is not meant.
+// nothing of theirs is under way, breaking it off if it takes long. What only waits
+// for its time is ended at once, so that a person's words need not wait behind it.
+// The same must have been cancelled in the store before. Ids sort by time, so what
+// a bot says later is not meant.
 func (o *Outbox) hush(conversationID string) {
 	var flights []*flight
 	o.mu.Lock()
 	o.hushed[conversationID] = store.NewID()
-	for _, f := range o.onWire {
-		if f.conversation == conversationID {
-			flights = append(flights, f)
+	for _, f := range o.flights {
+		if f.conversation != conversationID {
+			continue
 		}
+		if !f.underWay {
+			f.cancel()
+		}
+		flights = append(flights, f)
 	}
 	o.mu.Unlock()
 	if len(flights) == 0 {

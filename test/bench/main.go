@@ -10,6 +10,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"flag"
 	"fmt"
 	"io"
 	"net"
@@ -18,6 +19,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime/debug"
+	"runtime/pprof"
 	"slices"
 	"strings"
 	"sync"
@@ -37,7 +39,13 @@ const (
 
 var questions = []string{"can i take my bike on the boat?", "is there food on board", "How much is a single to Hallow Point for an adult?", "what happens to my ticket if the boat is cancelled", "Are dogs allowed?"}
 
+var (
+	profile   = flag.String("profile", "", "write the processor's time in turns to this `file`")
+	turnsOnly = flag.Bool("turns", false, "leave the large knowledge out")
+)
+
 func main() {
+	flag.Parse()
 	debug.SetGCPercent(400) // as parrot serve does
 	if err := run(); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
@@ -80,6 +88,9 @@ func run() (err error) {
 	fmt.Printf("%-58s %10s\n", fmt.Sprintf("text to reply at %.0f/s, half that load: p50", half), p50.Round(10*time.Microsecond))
 	fmt.Printf("%-58s %10s   (aim: under 50 ms)\n", "the same: p99", p99.Round(10*time.Microsecond))
 	fmt.Printf("%-58s %10s   (aim: under 300 ms)\n", "start to ready with the demo data, median of 7", ready.Round(time.Millisecond))
+	if *turnsOnly {
+		return nil
+	}
 	return measureKnowledge(filepath.Join(data, "library"))
 }
 
@@ -229,6 +240,17 @@ func measureTurns(data string) (rate float64, p50, p99 time.Duration, half float
 		case <-time.After(30 * time.Second):
 			return fmt.Errorf("%s got no reply", phone)
 		}
+	}
+	if *profile != "" {
+		file, err := os.Create(*profile)
+		if err != nil {
+			return 0, 0, 0, 0, err
+		}
+		defer file.Close()
+		if err := pprof.StartCPUProfile(file); err != nil {
+			return 0, 0, 0, 0, err
+		}
+		defer pprof.StopCPUProfile()
 	}
 	// Each client has telephones of its own, so that no two texts make one turn.
 	rate, err = load(func(client, i int) error {

@@ -1,0 +1,118 @@
+// Package channeltest holds the means to test adapters: a room in memory, a channel
+// that a test plays the other side of, and the conformance test that every adapter
+// passes.
+package channeltest
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"sync"
+	"time"
+
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/core/message"
+)
+
+// A Room keeps in memory what a channel brings. The zero Room is ready for use; it
+// is safe for concurrent use.
+type Room struct {
+	mu       sync.Mutex
+	failing  error
+	received []channel.Incoming
+	known    map[string]channel.Received
+	said     map[string][]channel.Said
+	watching map[string]map[chan struct{}]struct{}
+}
+
+// Fail makes Receive fail from now on; nil makes it work again.
+func (r *Room) Fail(err error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.failing = err
+}
+
+// Received returns what was received, without repeats.
+func (r *Room) Received() []channel.Incoming {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return append([]channel.Incoming{}, r.received...)
+}
+
+// Say says something to a handle, and returns its id.
+func (r *Room) Say(address, words string) string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.said == nil {
+		r.said = map[string][]channel.Said{}
+	}
+	id := fmt.Sprintf("%08d", len(r.said[address])+1)
+	r.said[address] = append(r.said[address], channel.Said{ID: id, Author: "bot", Name: "Pip", Text: words, Parts: message.Of(words), At: time.Unix(0, 0).UTC()})
+	for signal := range r.watching[address] {
+		select {
+		case signal <- struct{}{}:
+		default:
+		}
+	}
+	return id
+}
+
+// Receive is channel.Room's.
+func (r *Room) Receive(ctx context.Context, in channel.Incoming) (channel.Received, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.failing != nil {
+		return channel.Received{}, r.failing
+	}
+	if r.known == nil {
+		r.known = map[string]channel.Received{}
+	}
+	if known, ok := r.known[in.ExternalID]; ok {
+		known.Repeat = true
+		return known, nil
+	}
+	r.received = append(r.received, in)
+	r.known[in.ExternalID] = channel.Received{Message: fmt.Sprint("m-", len(r.received)), Conversation: "c-" + in.Address}
+	return r.known[in.ExternalID], ctx.Err()
+}
+
+// Said is channel.Room's.
+func (r *Room) Said(_ context.Context, address, after string) (list []channel.Said, more bool, err error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, m := range r.said[address] {
+		if m.ID > after {
+			list = append(list, m)
+		}
+	}
+	return list, false, nil
+}
+
+// Watch is channel.Room's.
+func (r *Room) Watch(address string) (<-chan struct{}, func()) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.watching == nil {
+		r.watching = map[string]map[chan struct{}]struct{}{}
+	}
+	if r.watching[address] == nil {
+		r.watching[address] = map[chan struct{}]struct{}{}
+	}
+	signal := make(chan struct{}, 1)
+	r.watching[address][signal] = struct{}{}
+	return signal, func() {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		delete(r.watching[address], signal)
+	}
+}
+
+// Setup returns what an adapter works with over a room.
+func (r *Room) Setup(c clock.Clock) channel.Setup {
+	return channel.Setup{
+		Room: r, Title: func() string { return "Brackwater Ferries" }, Key: []byte("a key that only this test knows."),
+		Client: http.DefaultClient, Clock: c, Log: slog.New(slog.DiscardHandler),
+	}
+}
