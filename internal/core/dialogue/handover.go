@@ -41,7 +41,7 @@ func (t *turn) escalate(reason string) {
 		}
 		t.effects = append(t.effects, Notify{
 			Connection: notify.Notify, To: notify.To,
-			Subject: fmt.Sprintf("%s waits on %s (%s)", who, t.Channel.Title, reason),
+			Subject: fmt.Sprintf("%s waits on %s: %s", who, t.Channel.Title, bot.Because(reason)),
 			Body:    summary.String(),
 		})
 	}
