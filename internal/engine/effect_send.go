@@ -17,8 +17,7 @@ import (
 var sayKind = EffectKind{Name: "say", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 	say := e.(dialogue.Say)
 	said := store.Said{Message: store.Message{
-		ConversationID: c.talk.ID, Author: store.ByBot, Name: c.snapshot.Brief.Persona, Parts: say.Parts, Text: message.Plain(say.Parts),
-		TurnID: c.commit.Turn.ID, Citations: say.Citations, State: store.MessageSent, At: c.now,
+		Author: store.ByBot, Name: c.snapshot.Brief.Persona, Parts: say.Parts, Text: message.Plain(say.Parts), Citations: say.Citations, State: store.MessageSent,
 	}}
 	switch {
 	case c.channel.Replies == workspace.Hold:

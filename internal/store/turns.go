@@ -59,7 +59,8 @@ type Commit struct {
 	Happened []string // what is put in line with the messages
 }
 
-// Said is a message that a turn makes. It gets its id when it is kept.
+// Said is a message that a turn makes. Its id, its time and what it belongs to are
+// filled in when it is kept.
 type Said struct {
 	Message
 	Send *Effect // carries it, and gets its id; nil where it is held, or the channel fetches it
@@ -116,6 +117,7 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 		// the last id they saw misses nothing.
 		said := &c.Said[i]
 		said.ID, said.Position = NewID(), last-len(c.Said)+1+i
+		said.ConversationID, said.TurnID, said.At = id, turn.ID, now
 		if said.Shown = said.ID; said.State == MessageHeld {
 			said.Shown = ""
 		}

@@ -93,12 +93,39 @@ func Peek(name string, source []byte, into any) error {
 	return c.Err()
 }
 
-var inner = regexp.MustCompile(` of type \S+$| into Go (?:value|struct field \S+)`)
+var (
+	misfit   = regexp.MustCompile(`cannot unmarshal (\S+) into Go (?:value|struct field \S+) of type (\S+)|(\S+) was used where (\S+) is expected`)
+	repeated = regexp.MustCompile(`mapping key "(.+)" already defined at \[(\d+):\d+\]`)
+)
 
-// plain takes the words of Go out of a message about YAML.
+// plain takes the words of Go and YAML out of a message.
 func plain(message string) string {
-	message = inner.ReplaceAllString(message, "")
-	return strings.NewReplacer("unknown field", "there is no key called", "unmarshal", "read").Replace(message)
+	if m := misfit.FindStringSubmatch(message); m != nil {
+		return fmt.Sprintf("%s stands here; %s is expected", thing(m[1]+m[3]), thing(m[2]+m[4]))
+	}
+	if m := repeated.FindStringSubmatch(message); m != nil {
+		return fmt.Sprintf("the key %q is there already, in line %s", m[1], m[2])
+	}
+	return strings.Replace(message, "unknown field", "there is no key called", 1)
+}
+
+// thing names a type of YAML or Go for people.
+func thing(kind string) string {
+	switch {
+	case strings.HasPrefix(kind, "[]") || kind == "sequence" || kind == "array":
+		return "a list"
+	case strings.HasPrefix(kind, "int") || strings.HasPrefix(kind, "uint"):
+		return "a whole number"
+	case strings.HasPrefix(kind, "float"):
+		return "a number"
+	case kind == "bool":
+		return "true or false"
+	case kind == "string":
+		return "a text"
+	case strings.HasSuffix(kind, "Duration"):
+		return `a time such as "30s"`
+	}
+	return "a block of keys"
 }
 
 // At returns one problem at a path of a document that was decoded before.

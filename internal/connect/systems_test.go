@@ -1,0 +1,253 @@
+package connect
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/emersion/go-smtp"
+
+	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/outbound"
+)
+
+// system is an outside system that answers as the test says.
+type system struct {
+	*httptest.Server
+	mu    sync.Mutex
+	asked []string // "METHOD PATH?QUERY BODY"
+	keys  []string
+}
+
+func newSystem(t *testing.T, answer func(n int, w http.ResponseWriter, r *http.Request)) (*system, Endpoint, *clock.Walked) {
+	s, c := &system{}, clock.NewWalked(time.Now())
+	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		raw, _ := io.ReadAll(r.Body)
+		s.mu.Lock()
+		s.asked = append(s.asked, strings.TrimSpace(r.Method+" "+r.URL.String()+" "+string(raw)))
+		s.keys = append(s.keys, r.Header.Get("Idempotency-Key"))
+		n := len(s.asked)
+		s.mu.Unlock()
+		answer(n, w, r)
+	}))
+	t.Cleanup(s.Close)
+	return s, Endpoint{Title: "The harbour", Address: s.URL + "/", Secret: "swordfish", Client: s.Client(), Clock: c}, c
+}
+
+func (s *system) requests() []string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return append([]string{}, s.asked...)
+}
+
+func tides(t *testing.T, more string) workspace.Tool {
+	t.Helper()
+	tool, err := workspace.ParseTool("tides.yaml", []byte(`tool: tides
+connection: harbour
+path: /tides
+when: ["When is high water?"]
+result: { type: object, required: [high], properties: { high: { type: string } } }
+say: [{ text: "At {{ result.high }}." }]
+sorry: No answer.
+`+more))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return tool
+}
+
+func TestAToolIsCalledAsItsDocumentSays(t *testing.T) {
+	s, e, _ := newSystem(t, func(_ int, w http.ResponseWriter, r *http.Request) {
+		if r.Header.Get("Authorization") != "Bearer swordfish" {
+			w.WriteHeader(http.StatusUnauthorized)
+			return
+		}
+		fmt.Fprint(w, `{"high":"14:20"}`)
+	})
+	value, err := CallTool(t.Context(), e, tides(t, ""), map[string]any{"day": "2026-11-24", "pier": "Hallow & Point"}, "key-1")
+	if err != nil || value.(map[string]any)["high"] != "14:20" {
+		t.Fatalf("%v, %v", value, err)
+	}
+	if _, err := CallTool(t.Context(), e, tides(t, "method: POST\n"), map[string]any{"seats": 3.0}, "key-2"); err != nil {
+		t.Fatal(err)
+	}
+	if got := s.requests(); got[0] != "GET /tides?day=2026-11-24&pier=Hallow+%26+Point" || got[1] != `POST /tides {"seats":3}` {
+		t.Errorf("asked were %q", got)
+	}
+	if s.keys[0] != "" || s.keys[1] != "key-2" {
+		t.Errorf("under the keys %q", s.keys)
+	}
+}
+
+func TestAToolIsTriedAsOftenAsItSays(t *testing.T) {
+	for _, c := range []struct {
+		what    string
+		answer  func(n int, w http.ResponseWriter, r *http.Request)
+		tries   int
+		refused bool
+		says    string
+	}{
+		{"a system that is down", func(_ int, w http.ResponseWriter, _ *http.Request) { http.Error(w, "down", 503) }, 3, false, "answered 503"},
+		{"too many requests", func(_ int, w http.ResponseWriter, _ *http.Request) { w.WriteHeader(429) }, 3, false, "answered 429"},
+		{"a final no", func(_ int, w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such pier", 404) }, 1, true, "no such pier"},
+		{"a misfit", func(_ int, w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, `{"high":14}`) }, 1, true, "does not fit"},
+		{"no JSON", func(_ int, w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, `<html>`) }, 3, false, "not JSON"},
+		{"a redirect", func(_ int, w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, "http://169.254.169.254/latest", http.StatusFound)
+		}, 1, true, "answered 302"},
+		{"a hang", func(_ int, _ http.ResponseWriter, r *http.Request) { <-r.Context().Done() }, 3, false, "cannot be reached"},
+		{"too much", func(_ int, w http.ResponseWriter, _ *http.Request) {
+			fmt.Fprint(w, `{"high":"`+strings.Repeat("x", responseLimit)+`"}`)
+		}, 1, true, "more than"},
+	} {
+		s, e, walked := newSystem(t, c.answer)
+		e.Client.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+		ended := make(chan error, 1)
+		go func() {
+			_, err := CallTool(t.Context(), e, tides(t, "timeout: 1s\n"), nil, "")
+			ended <- err
+		}()
+		var err error
+		for waiting := true; waiting; {
+			select {
+			case err = <-ended:
+				waiting = false
+			case <-time.After(5 * time.Millisecond):
+				if next, ok := walked.Next(); ok && c.what != "too much" {
+					walked.Walk(next)
+				}
+			}
+		}
+		// A try may end by its time before it has been sent: at most as many arrive.
+		if n := len(s.requests()); err == nil || errors.Is(err, outbound.ErrRefused) != c.refused || !strings.Contains(err.Error(), c.says) || n > c.tries || c.what != "a hang" && c.what != "too much" && n != c.tries {
+			t.Errorf("%s: %d tries, %v; want %d and %q", c.what, n, err, c.tries, c.says)
+		}
+		if err != nil && strings.Contains(err.Error(), "swordfish") {
+			t.Errorf("%s: the error tells the secret: %v", c.what, err)
+		}
+	}
+}
+
+func TestPausesBetweenTriesGrow(t *testing.T) {
+	tool := tides(t, "tries: 5\ntimeout: 30s\n")
+	var all time.Duration
+	for try, want := range []time.Duration{0, 200, 400, 800, 1600} {
+		if got := tool.PauseBefore(try); got != want*time.Millisecond {
+			t.Errorf("before try %d there are %s", try, got)
+		}
+		all += tool.PauseBefore(try)
+	}
+	if tool.Time() != 150*time.Second+all {
+		t.Errorf("all tries may take %s", tool.Time())
+	}
+}
+
+var fields = contact.Fields{{Name: "name", Type: contact.Name}, {Name: "email", Type: contact.Email}, {Name: "phone", Type: contact.Phone}, {Name: "island", Type: contact.Text}}
+
+// What a customer says fills what a record lacks, and touches nobody else's.
+func TestTheClientBookIsFilledCarefully(t *testing.T) {
+	facts := map[string]string{"name": "Ada", "email": "ada@example.org", "phone": "+447700900123", "island": "Gannet Holm"}
+	for _, c := range []struct {
+		what, there, wrote string
+		facts              map[string]string
+	}{
+		{"somebody new", `[]`, `POST /people {"email":"ada@example.org","island":"Gannet Holm","name":"Ada","note":"as said by the customer","phone":"+447700900123"}`, facts},
+		{"somebody known", `[{"id":"7","email":"Ada@Example.org","name":"Ada Brill","phone":""}]`, `PATCH /people/7 {"island":"Gannet Holm","phone":"+447700900123"}`, facts},
+		{"nothing to add", `[{"id":"7","email":"ada@example.org","name":"A","phone":"1","island":"x"}]`, ``, facts},
+		{"the record of another", `[{"id":"1","email":"ines@example.net","name":"Ines"}]`, `POST /people {"email":"ada@example.org","island":"Gannet Holm","name":"Ada","note":"as said by the customer","phone":"+447700900123"}`, facts},
+		{"several, one of them right", `[{"id":"1","email":"x@example.net"},{"id":2,"email":"ada@example.org"}]`, `PATCH /people/2 {"island":"Gannet Holm","name":"Ada","phone":"+447700900123"}`, facts},
+		{"no address to look for", `[{"id":"1","email":"","name":""}]`, `POST /people {"email":"","island":"","name":"Ada","note":"as said by the customer","phone":""}`, map[string]string{"name": "Ada"}},
+	} {
+		s, e, _ := newSystem(t, func(_ int, w http.ResponseWriter, r *http.Request) {
+			if r.Method == http.MethodGet {
+				fmt.Fprintf(w, `{"items":%s}`, c.there)
+			}
+		})
+		if err := SyncContact(t.Context(), e, fields, c.facts, "key"); err != nil {
+			t.Errorf("%s: %v", c.what, err)
+		}
+		got := ""
+		for _, asked := range s.requests() {
+			if !strings.HasPrefix(asked, "GET") {
+				got = asked
+			} else if c.facts["email"] == "" {
+				t.Errorf("%s: looked for: %s", c.what, asked)
+			}
+		}
+		if got != c.wrote {
+			t.Errorf("%s: wrote %s, want %s", c.what, got, c.wrote)
+		}
+	}
+	_, e, _ := newSystem(t, func(_ int, w http.ResponseWriter, _ *http.Request) {
+		fmt.Fprint(w, `{"items":[{"email":"ada@example.org"}]}`)
+	})
+	if err := SyncContact(t.Context(), e, fields, facts, "key"); !errors.Is(err, outbound.ErrRefused) {
+		t.Errorf("a record without an id: %v", err)
+	}
+}
+
+// letterbox is a mail server that fails as the test says.
+type letterbox struct {
+	fails error
+	got   chan string
+}
+
+func (l *letterbox) NewSession(*smtp.Conn) (smtp.Session, error) { return l, nil }
+func (l *letterbox) Mail(from string, _ *smtp.MailOptions) error { return nil }
+func (l *letterbox) Rcpt(to string, _ *smtp.RcptOptions) error   { return l.fails }
+func (l *letterbox) Reset()                                      {}
+func (l *letterbox) Logout() error                               { return nil }
+func (l *letterbox) Data(r io.Reader) error {
+	raw, err := io.ReadAll(r)
+	l.got <- string(raw)
+	return err
+}
+
+func TestMailIsHandedOverOrRefused(t *testing.T) {
+	serve := func(box *letterbox) string {
+		t.Helper()
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			t.Fatal(err)
+		}
+		server := smtp.NewServer(box)
+		server.Domain = "box"
+		go func() { _ = server.Serve(l) }() // it ends with the server
+		t.Cleanup(func() { _ = server.Close() })
+		return l.Addr().String()
+	}
+	mail := Mail{ID: "01990000", From: "pip@example.org", To: []string{"robin@example.org"}, Subject: "Füße\r\nBcc: eve@example.net", Body: "A customer waits.\n.\nReally.", At: time.Now()}
+	box := &letterbox{got: make(chan string, 1)}
+	if err := SendMail(t.Context(), serve(box), mail); err != nil {
+		t.Fatal(err)
+	}
+	letter := <-box.got
+	head, body, _ := strings.Cut(letter, "\r\n\r\n")
+	if !strings.Contains(head, "Message-Id: <01990000@urgent-parrot>") || !strings.Contains(head, "Auto-Submitted: auto-generated") || strings.Contains(head, "\r\nBcc:") || !strings.Contains(body, ".\r\nReally.") {
+		t.Errorf("the letter is %q", letter)
+	}
+	for code, refused := range map[int]bool{550: true, 450: false} {
+		err := SendMail(t.Context(), serve(&letterbox{fails: &smtp.SMTPError{Code: code, Message: "no"}}), mail)
+		if err == nil || errors.Is(err, outbound.ErrRefused) != refused {
+			t.Errorf("%d became %v", code, err)
+		}
+	}
+	if err := SendMail(t.Context(), "127.0.0.1:1", mail); err == nil || errors.Is(err, outbound.ErrRefused) {
+		t.Errorf("a server that is not there: %v", err)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	if err := SendMail(ctx, serve(&letterbox{got: make(chan string, 1)}), mail); err == nil {
+		t.Error("a mail was sent although nobody waits")
+	}
+}
