@@ -64,6 +64,8 @@ func (s *Server) console(c *gin.Context) {
 	if name == "" || path.Ext(name) == "" {
 		name = "index.html"
 	}
+	// An odd path has been made straight: it is of no more account.
+	c.Request.URL.Path = "/" + strings.TrimSuffix(name, "index.html")
 	if _, err := fs.Stat(console.Dist, path.Join("dist", name)); err != nil {
 		if name == "index.html" {
 			problem.Write(c.Writer, problem.New(problem.Unavailable, "the console was not built into this program; build it with make build", ""))
