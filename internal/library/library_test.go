@@ -1,0 +1,423 @@
+package library
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/connect"
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/learn"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/outbound"
+	"urgentparrot.example/internal/reading"
+	"urgentparrot.example/internal/store"
+)
+
+// A shelf is a library on a walked clock, with a website to read from.
+type shelf struct {
+	*Library
+	t        *testing.T
+	clock    *clock.Walked
+	settings workspace.Settings
+	site     *site
+	close    func()
+	path     string
+}
+
+// site is a web page that the test writes.
+type site struct {
+	*httptest.Server
+	mu     sync.Mutex
+	page   string
+	status int
+	asked  int
+}
+
+func newSite(t *testing.T) *site {
+	s := &site{status: http.StatusOK}
+	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		if r.URL.Path == "/robots.txt" {
+			http.NotFound(w, r)
+			return
+		}
+		s.asked++
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.WriteHeader(s.status)
+		fmt.Fprint(w, s.page)
+	}))
+	t.Cleanup(s.Close)
+	return s
+}
+
+func (s *site) says(status int, page string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.status, s.page = status, page
+}
+
+func (s *site) times() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.asked
+}
+
+func openShelf(t *testing.T) *shelf {
+	t.Helper()
+	return openShelfIn(t, t.TempDir(), clock.NewWalked(time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC)), newSite(t))
+}
+
+func openShelfIn(t *testing.T, folder string, c *clock.Walked, web *site) *shelf {
+	t.Helper()
+	st, err := store.Open(t.Context(), filepath.Join(folder, "parrot.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &shelf{t: t, clock: c, settings: workspace.DefaultSettings("main"), site: web, path: folder}
+	s.Library, err = Open(t.Context(), Options{
+		Store: st, Folder: folder, Clock: c, Log: slog.New(slog.DiscardHandler),
+		Fetcher: &reading.Fetcher{Rules: outbound.Rules{Allowed: []string{strings.TrimPrefix(web.URL, "http://")}}, Pace: time.Millisecond},
+		Changed: func() {}, Settings: func() workspace.Settings { return s.settings },
+		Endpoint: func(context.Context, string) (connect.Endpoint, error) {
+			return connect.Endpoint{}, errors.New("no model")
+		},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.close = sync.OnceFunc(func() {
+		s.Library.Close()
+		if err := st.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	t.Cleanup(s.close)
+	return s
+}
+
+// finds returns what a bot says to a question, "" for nothing.
+func (s *shelf) finds(question string, sources ...string) (words string) {
+	s.With(s.t.Context(), bot.Brief{Sources: sources}, func(f answer.Finder) {
+		words = f.Reply(s.t.Context(), answer.Part{Text: question, Kind: answer.Question}, "", bot.DefaultThreshold, 0).Words
+	})
+	return words
+}
+
+func (s *shelf) until(what string, holds func() bool) {
+	s.t.Helper()
+	deadline := time.After(20 * time.Second)
+	tick := time.NewTicker(3 * time.Millisecond)
+	defer tick.Stop()
+	for !holds() {
+		select {
+		case <-tick.C:
+		case <-deadline:
+			s.t.Fatalf("it never came to pass that %s", what)
+		}
+	}
+}
+
+func (s *shelf) source(id string) store.Source {
+	s.t.Helper()
+	source, err := s.Store.Source(s.t.Context(), id)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	return source
+}
+
+func (s *shelf) must(err error) {
+	s.t.Helper()
+	if err != nil {
+		s.t.Fatal(err)
+	}
+}
+
+const bicycles = `<html><head><title>Bicycles</title></head><body><main><h1>Bicycles</h1><p>A bicycle costs £2.50 on every crossing.</p></main></body></html>`
+
+// A page is read again when it is due by the clock; one that fails keeps what was
+// read before, and says so.
+func TestAPageIsReadAgainWhenItIsDue(t *testing.T) {
+	s := openShelf(t)
+	s.site.says(http.StatusOK, bicycles)
+	added, err := s.AddWeb(t.Context(), store.Source{Name: "bicycles", Kind: store.FromPage, Address: s.site.URL + "/bicycles.html", Every: 24 * time.Hour})
+	s.must(err)
+	s.until("it is read", func() bool { return !s.source(added.ID).ReadAt.IsZero() })
+	if words := s.finds("what does a bicycle cost?"); !strings.Contains(words, "£2.50") {
+		t.Errorf("it says %q", words)
+	}
+	s.until("its next reading is known", func() bool { return s.source(added.ID).NextAt.Equal(s.clock.Now().Add(24 * time.Hour)) })
+	before := s.site.times()
+	s.clock.Walk(23 * time.Hour)
+	s.site.says(http.StatusOK, strings.Replace(bicycles, "£2.50", "£3.00", 1))
+	if s.site.times() != before {
+		t.Error("it was read before it was due")
+	}
+	s.until("the reader waits for the rest", func() bool { next, ok := s.clock.Next(); return ok && next <= time.Hour })
+	read := s.source(added.ID).ReadAt
+	walk := func() bool {
+		if next, ok := s.clock.Next(); ok && next <= time.Hour {
+			s.clock.Walk(next)
+		}
+		return s.source(added.ID).ReadAt.After(read)
+	}
+	s.until("it is read again", walk)
+	if words := s.finds("what does a bicycle cost?"); !strings.Contains(words, "£3.00") {
+		t.Errorf("after the change it says %q", words)
+	}
+	s.site.says(http.StatusInternalServerError, "broken")
+	s.must(s.ReadAgain(t.Context(), added.ID))
+	s.until("the failure is told", func() bool { return s.source(added.ID).Error != "" })
+	if words := s.finds("what does a bicycle cost?"); !strings.Contains(words, "£3.00") {
+		t.Errorf("after a failed reading it says %q", words)
+	}
+	// By hand from now on: whatever time passes, it is left alone.
+	changed := s.source(added.ID)
+	changed.Every = 0
+	s.must(s.ChangeSource(t.Context(), changed))
+	before = s.site.times()
+	s.clock.Walk(100 * 24 * time.Hour)
+	s.until("the clock has looked", func() bool { _, ok := s.clock.Next(); return ok })
+	if s.site.times() != before {
+		t.Error("a source that is read by hand was read by itself")
+	}
+	s.must(s.RemoveSource(t.Context(), added.ID))
+	if words := s.finds("what does a bicycle cost?"); words != "" {
+		t.Errorf("removed, it says %q", words)
+	}
+}
+
+func TestFilesTakeTheirPlaceOrSayWhyNot(t *testing.T) {
+	s := openShelf(t)
+	add := func(name, content string) error {
+		_, err := s.AddFile(t.Context(), store.Source{Name: name}, []byte(content))
+		return err
+	}
+	s.must(add("boats.md", "# Boats\n\n## Bicycles\n\nA bicycle costs £2.50 on every crossing.\n"))
+	s.must(add("boats.md", "# Boats\n\n## Bicycles\n\nA bicycle costs £4.00 on every crossing.\n"))
+	list, err := s.Store.Sources(t.Context())
+	if err != nil || len(list) != 1 {
+		t.Errorf("sources are %+v, %v", list, err)
+	}
+	for name, content := range map[string]string{"odd.pdf": "no PDF", "empty.md": " \n", "odd.docx": "no ZIP", "odd.exe": "MZ"} {
+		var unreadable *Unreadable
+		if err := add(name, content); !errors.As(err, &unreadable) || unreadable.Name != name || !strings.HasPrefix(err.Error(), name+": ") {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	var unreadable *Unreadable
+	if err := add("boats.md", ""); !errors.As(err, &unreadable) {
+		t.Errorf("nothing at all: %v", err)
+	}
+	if words := s.finds("what does a bicycle cost?"); !strings.Contains(words, "£4.00") {
+		t.Errorf("after a file that could not be read it says %q", words)
+	}
+}
+
+// A bot answers from the sources that its brief names, and from house answers.
+func TestABotKeepsToItsSources(t *testing.T) {
+	s := openShelf(t)
+	for name, text := range map[string]string{"boats.md": "A bicycle costs £2.50 on every crossing.", "hotel.md": "A bicycle is hired out for £11 a day."} {
+		_, err := s.AddFile(t.Context(), store.Source{Name: name}, []byte("# Bicycles\n\n"+text+"\n"))
+		s.must(err)
+	}
+	for source, says := range map[string]string{"boats.md": "£2.50", "hotel.md": "£11", "gone.md": ""} {
+		if words := s.finds("how much is a bicycle?", source); (words == "") != (says == "") || !strings.Contains(words, says) {
+			t.Errorf("from %s it says %q", source, words)
+		}
+	}
+	h, err := s.PutHouseAnswer(t.Context(), store.HouseAnswer{Question: "Do you sail at night?", Answer: "No, never at night.", Author: "Robin"}, 0)
+	s.must(err)
+	if words := s.finds("do you sail at night?", "gone.md"); words != "No, never at night." {
+		t.Errorf("a house answer is %q", words)
+	}
+	h.Answer = "Only in June."
+	if _, err := s.PutHouseAnswer(t.Context(), h, 7); !errors.Is(err, store.ErrConflict) {
+		t.Errorf("an edit of another version: %v", err)
+	}
+	_, err = s.PutHouseAnswer(t.Context(), h, h.Version)
+	s.must(err)
+	if words := s.finds("do you sail at night?"); words != "Only in June." {
+		t.Errorf("after the edit it is %q", words)
+	}
+	h.Until = s.clock.Now().Add(time.Hour)
+	_, err = s.PutHouseAnswer(t.Context(), h, 0)
+	s.must(err)
+	s.clock.Walk(2 * time.Hour)
+	if words := s.finds("do you sail at night?"); words != "" {
+		t.Errorf("after its end it is %q", words)
+	}
+	s.must(s.RemoveHouseAnswer(t.Context(), h.ID))
+	if err := s.RemoveHouseAnswer(t.Context(), h.ID); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("it was removed twice: %v", err)
+	}
+}
+
+// What is encoded joins behind the scenes, also what was left over at a stop.
+func TestPassagesAreEncodedBehindTheScenes(t *testing.T) {
+	s := openShelf(t)
+	_, err := s.AddFile(t.Context(), store.Source{Name: "boats.md"}, []byte("# Boats\n\n## Bicycles\n\nA bicycle costs £2.50 on every crossing.\n\n## Dogs\n\nDogs travel free of charge.\n"))
+	s.must(err)
+	s.close()
+	s = openShelfIn(t, s.path, s.clock, s.site)
+	s.until("everything is encoded", func() bool {
+		left, err := s.Store.PassagesWithout(t.Context(), s.model().name, 10)
+		return err == nil && len(left) == 0
+	})
+	s.until("it has joined the index", func() (joined bool) {
+		s.With(t.Context(), bot.Brief{}, func(f answer.Finder) {
+			found := f.Find(t.Context(), "taking a bike along", "")
+			joined = len(found.Candidates) > 0 && found.Candidates[0].Meaning > 0
+		})
+		return joined
+	})
+	// In a language that the encoder does not know, words must do.
+	s.settings.Language = "es"
+	s.must(s.Reindex(t.Context()))
+	if name := s.model().name; name != "" {
+		t.Errorf("in Spanish the model is %q", name)
+	}
+	if words := s.finds("Dogs travel free?"); !strings.Contains(words, "Dogs") {
+		t.Errorf("by words alone it says %q", words)
+	}
+}
+
+// waits opens a conversation in which a question was not answered.
+func (s *shelf) waits(phone, asked string) (conversation string) {
+	s.t.Helper()
+	s.must(s.Store.Write(s.t.Context(), func(tx *store.Tx) error {
+		r, err := tx.Receive(store.Incoming{Channel: "bell", Address: phone, Bot: "pip", ExternalID: phone + asked, Author: store.ByCustomer, Text: asked}, "", s.clock.Now())
+		conversation = r.ConversationID
+		return err
+	}))
+	c, err := s.Store.Conversation(s.t.Context(), conversation)
+	s.must(err)
+	gap := s.GapFor(s.t.Context(), asked)
+	s.must(s.Store.Write(s.t.Context(), func(tx *store.Tx) error {
+		_, err := tx.CommitTurn(store.Commit{
+			Turn:    store.Turn{ID: store.NewID(), ConversationID: conversation, State: "done", Trace: "{}"},
+			Version: c.Version, Incoming: c.Incoming, Channel: "bell", Contact: c.ContactID, Lead: "waiting", State: "{}", Gaps: []store.GapQuestion{gap},
+		}, s.clock.Now())
+		return err
+	}))
+	return conversation
+}
+
+// replies has a person reply, and a lesson made of it.
+func (s *shelf) replies(conversation, words string) {
+	s.t.Helper()
+	var m store.Message
+	s.must(s.Store.Write(s.t.Context(), func(tx *store.Tx) (err error) {
+		if err := tx.Take(conversation, "Robin", true, "taken", s.clock.Now()); err != nil {
+			return err
+		}
+		m, err = tx.SayAsPerson(conversation, "Robin", words, nil, s.clock.Now())
+		return err
+	}))
+	s.LearnFrom(s.t.Context(), conversation, m)
+}
+
+func TestGapsAreGroupedAndFilled(t *testing.T) {
+	s := openShelf(t)
+	one := s.waits("1", "Do you rent out canoes?")
+	s.waits("2", "do you rent canoes out")
+	s.waits("3", "Is there a swimming pool?")
+	gaps, err := s.Store.Gaps(t.Context(), 10)
+	if err != nil || len(gaps) != 2 || gaps[0].Times != 2 || gaps[0].Question != "Do you rent out canoes?" {
+		t.Fatalf("gaps are %+v, %v", gaps, err)
+	}
+	h, waiting, err := s.AnswerGap(t.Context(), gaps[0].ID, "", "yes, at the sail loft", "Robin")
+	if err != nil || h.Answer != "Yes, at the sail loft." || len(waiting) != 2 {
+		t.Errorf("answered with %+v; %v wait, %v", h, waiting, err)
+	}
+	if words := s.finds("can I rent a canoe?"); words != "Yes, at the sail loft." {
+		t.Errorf("the next customer reads %q", words)
+	}
+	s.must(s.DropGap(t.Context(), gaps[1].ID, "Robin"))
+	if gaps, err := s.Store.Gaps(t.Context(), 10); err != nil || len(gaps) != 0 {
+		t.Errorf("left are %+v, %v", gaps, err)
+	}
+	// A gap that was filled is not found again, also after a restart.
+	s.close()
+	s = openShelfIn(t, s.path, s.clock, s.site)
+	if gap := s.GapFor(t.Context(), "Is there a swimming pool?"); gap.GapID == gaps[1].ID {
+		t.Error("a question was put into a gap that is closed")
+	}
+	_ = one
+}
+
+func TestLessonsAreApprovedRejectedOrAtOnce(t *testing.T) {
+	s := openShelf(t)
+	s.replies(s.waits("1", "Do you rent out canoes?"), "Hello! Yes, at the sail loft. Kind regards, Robin")
+	s.replies(s.waits("2", "Is there a swimming pool?"), "No, there is none.")
+	list, err := s.Store.Lessons(t.Context(), "proposed", 10)
+	if err != nil || len(list) != 2 {
+		t.Fatalf("proposed are %+v, %v", list, err)
+	}
+	lesson := map[string]store.Lesson{}
+	for _, l := range list {
+		lesson[l.Question] = l
+	}
+	canoes, pool := lesson["Do you rent out canoes?"], lesson["Is there a swimming pool?"]
+	if canoes.Answer != "Yes, at the sail loft." {
+		t.Errorf("the lesson is %+v", canoes)
+	}
+	// A lesson that is put aside leaves nothing behind, and cannot be approved later.
+	s.must(s.RejectLesson(t.Context(), pool.ID, "Robin"))
+	if words := s.finds("is there a swimming pool?"); words != "" {
+		t.Errorf("a rejected lesson is said: %q", words)
+	}
+	if _, err := s.ApproveLesson(t.Context(), pool.ID, "", "", "Kim"); err == nil {
+		t.Error("a rejected lesson was approved")
+	}
+	if err := s.RejectLesson(t.Context(), pool.ID, "Robin"); err == nil {
+		t.Error("a lesson was rejected twice")
+	}
+	if _, err := s.ApproveLesson(t.Context(), canoes.ID, "Can I rent a canoe?", "yes, for £9", "Kim"); err != nil {
+		t.Fatal(err)
+	}
+	if words := s.finds("can I rent a canoe?"); words != "Yes, for £9." {
+		t.Errorf("approved, it is %q", words)
+	}
+	s.settings.Lessons = "at once"
+	s.replies(s.waits("3", "Do you sell umbrellas?"), "We sell umbrellas for £7.")
+	if words := s.finds("do you sell umbrellas?"); words != "We sell umbrellas for £7." {
+		t.Errorf("at once it is %q", words)
+	}
+	// What differs from what is known waits for a person, whatever the setting.
+	s.replies(s.waits("4", "Can I rent a canoe?"), "A canoe is £15.")
+	differs, err := s.Store.Lessons(t.Context(), "proposed", 10)
+	if err != nil || len(differs) != 1 || differs[0].Beside.Relation != string(learn.Differs) {
+		t.Errorf("proposed are %+v, %v", differs, err)
+	}
+}
+
+func TestADeskDecidesAsABotDoes(t *testing.T) {
+	s := openShelf(t)
+	_, err := s.AddFile(t.Context(), store.Source{Name: "boats.md"}, []byte("# Boats\n\n## Bicycles\n\nA bicycle costs £2.50 on every crossing.\n"))
+	s.must(err)
+	var desk Desk
+	s.With(t.Context(), bot.Brief{}, func(f answer.Finder) { desk = PlainDesk(f) })
+	a := desk.Ask(t.Context(), "Hi! What does a bicycle cost?")
+	if !strings.Contains(a.Words, "£2.50") || len(a.Citations) != 1 || a.Decision.Trace.Code != "answered" {
+		t.Errorf("it says %q: %+v", a.Words, a.Decision.Trace)
+	}
+	if a := desk.Ask(t.Context(), "do you sail at night?"); a.Decision.Trace.Code != "not_known" || len(a.Citations) != 0 {
+		t.Errorf("it says %q: %+v", a.Words, a.Decision.Trace)
+	}
+	if found := desk.Search(t.Context(), "bicycle"); len(found.Candidates) != 1 || desk.Threshold() != bot.DefaultThreshold {
+		t.Errorf("found are %+v", found)
+	}
+}
