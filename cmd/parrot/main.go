@@ -55,7 +55,7 @@ func init() {
 	}
 	for _, kind := range kinds.Documents {
 		cmd := command{
-			kind.Name, "list|show|check|push|pull|remove|example|schema [NAME|FILE]", strings.ToLower(kind.Title) + ": " + kind.About,
+			kind.Name, "list|show|check|push|pull|remove|example|schema [NAME|FILE]", strings.ToLower(kind.About[:1]) + strings.TrimSuffix(kind.About[1:], "."),
 			fmt.Sprintf("parrot %s example > %s.yaml", kind.Name, kind.Name), documents(kind),
 		}
 		if more, ok := moreActions[kind.Name]; ok {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strings"
 	"sync"
 
 	"urgentparrot.example/internal/connect"
@@ -223,7 +224,7 @@ func (d *Documents) Remove(ctx context.Context, kind, name string) error {
 	defer d.editing.Unlock()
 	if k, _ := document.Find(d.w.options.Documents, kind); !k.Only {
 		if names := d.Dependents(kind, name); len(names) > 0 {
-			return fmt.Errorf("%w: %v", ErrNeeded, names)
+			return fmt.Errorf("%w: %s; change those first", ErrNeeded, strings.Join(names, ", "))
 		}
 	}
 	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.RemoveDocument(kind, name, d.w.Clock.Now()) }); err != nil {

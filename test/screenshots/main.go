@@ -13,6 +13,7 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/service"
+	"urgentparrot.example/internal/world"
 	"urgentparrot.example/test/browser"
 )
 
@@ -133,10 +134,24 @@ func teach(ctx context.Context, d *service.Demo) error {
 		if _, err := robin.Reply(ctx, id, "Hi there, sorry for the wait! There is no bicycle to be had on Gannet Holm. The shop at Hallow Point lends them for £9 a day.\n\nKind regards\nRobin", ""); err != nil {
 			return err
 		}
-		_, err = robin.Close(ctx, id)
-		return err
+		if _, err := robin.Close(ctx, id); err != nil {
+			return err
+		}
+		return hold(ctx, d, robin)
 	}
 	return errors.New("the demo did not get ready")
+}
+
+// hold opens a second chat whose replies wait for approval, and asks something there.
+func hold(ctx context.Context, d *service.Demo, robin *client.Client) error {
+	if _, err := robin.PutDocument(ctx, "channels", "pier-chat", "channel: pier-chat\ntitle: Chat on the pier\nkind: website\nbot: front-desk\nreplies: hold\n", 0); err != nil {
+		return err
+	}
+	visitor, err := world.NewVisitor(ctx, d.PublicURL+"/chat/"+service.DemoWorkspace+"/pier-chat")
+	if err != nil {
+		return err
+	}
+	return visitor.Say(ctx, "1", "Hello, I'm Noor. Can I bring two dogs, and what do they cost?")
 }
 
 // steps does one thing after another.
@@ -192,6 +207,9 @@ func shots(d *service.Demo) []shot {
 		{"knowledge-lessons", console + "/knowledge/lessons", 1280, 800, true, sees("Approve")},
 		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "waht does a dgo cost"), sees("A bot would answer"))},
 		{"bots", console + "/bots", 1280, 800, false, talk},
+		{"held-reply", console + "/inbox?search=dogs", 1280, 800, false, steps(clicks("Noor"), sees("Waits for your approval"))},
+		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("counts as verified by you"))},
+		{"settings", console + "/settings/hours", 1280, 800, false, steps(sees("Used by: team crew"))},
 		{"sheets", console + "/sheets", 1280, 800, false, sees("Maren Holt")},
 		{"telephone-inbox", console + "/inbox", 390, 780, false, steps(angry, sees("Said last"), sees("someone will answer you here"))},
 		{"telephone-today", console + "/today", 390, 780, true, sees("What the bots did")},
