@@ -108,7 +108,7 @@ func documents(outside string) [][2]string {
 		{"connection", "connection: outside\nkind: http\naddress: " + outside + "\n"},
 		{"connection", "connection: office\nkind: smtp\naddress: 127.0.0.1:1\nfrom: pip@brackwater.example\n"},
 		{"sheet", "sheet: enquiries\ncolumns: [Name, E-mail]\n"},
-		{"tool", "tool: tides\nconnection: outside\npath: /tides\ntries: 2\ntimeout: 2s\nwhen: [\"When is high water today?\"]\nresult: { type: object, required: [high] }\nsay: [{ text: \"High water is at {{ result.high }}.\" }]\nsorry: The harbour office does not answer.\n"},
+		{"tool", "tool: tides\nconnection: outside\npath: /tides\ntries: 2\ntimeout: 30s\nwhen: [\"When is high water today?\"]\nresult: { type: object, required: [high] }\nsay: [{ text: \"High water is at {{ result.high }}.\" }]\nsorry: The harbour office does not answer.\n"},
 		{"team", "team: crew\n"},
 		{"person", "person: robin\nname: Robin\naddress: robin@brackwater.example\nteams: [crew]\n"},
 		{"bot", brief},
@@ -193,8 +193,19 @@ func (s *stage) walking(what string, holds func() bool) {
 	})
 }
 
+// pausing is walking, through pauses up to a second only: what is under way keeps
+// its time.
+func (s *stage) pausing(what string, holds func() bool) {
+	s.t.Helper()
+	s.wait(what, holds, func() {
+		if next, ok := s.clock.Next(); ok && next <= time.Second {
+			s.clock.Walk(next)
+		}
+	})
+}
+
 // patience is how long a test waits for what should come to pass, in real time.
-const patience = 20 * time.Second
+const patience = 60 * time.Second
 
 func (s *stage) wait(what string, holds func() bool, meanwhile func()) {
 	s.t.Helper()

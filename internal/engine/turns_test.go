@@ -78,7 +78,7 @@ func TestAToolIsTriedAndOwnedUpTo(t *testing.T) {
 
 	s.world.answers(func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "down", http.StatusBadGateway) })
 	s.rings("+447700900151", "2", "When is high water today?")
-	s.walking("the bot owns up", func() bool { return len(s.sent()) == 2 })
+	s.pausing("the bot owns up", func() bool { return len(s.sent()) == 2 })
 	contains(t, s.sent()[1], "The harbour office does not answer.")
 	if n := len(s.world.requests()); n != 3 {
 		t.Errorf("the tool was asked %d times: %v", n, s.world.requests())
@@ -87,7 +87,7 @@ func TestAToolIsTriedAndOwnedUpTo(t *testing.T) {
 	s.rings("+447700900152", "3", "When is high water today?")
 	contains(t, s.answered(3)[2], "does not answer") // what does not fit the schema is no answer
 
-	s.put("tool", strings.Replace(documents(s.world.URL)[4][1], "tries: 2\ntimeout: 2s", "tries: 5\ntimeout: 30s", 1))
+	s.put("tool", strings.Replace(documents(s.world.URL)[4][1], "tries: 2\n", "tries: 5\n", 1))
 	call := store.Effect{Kind: "call", Body: `{"tool":"tides","arguments":{}}`}
 	if took := s.Workspace.effects["call"].Time(s.Workspace, call); took < 150*time.Second {
 		t.Errorf("a call may take %s, its tries 150 s", took)

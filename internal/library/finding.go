@@ -3,6 +3,7 @@ package library
 import (
 	"context"
 	"errors"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/clock"
@@ -61,7 +62,7 @@ func (l *Library) Index() *knowledge.Index { return l.index.Load() }
 // finder returns what finds passages for a bot: in the sources that its brief
 // names, in their order, or in all; always in the house answers.
 func (l *Library) finder(brief bot.Brief, vectors *answer.Vectors) answer.Finder {
-	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now()}, Vectors: vectors}
+	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now()}, Vectors: vectors, Lately: &l.lately, Sources: strings.Join(brief.Sources, "\n")}
 	if len(brief.Sources) > 0 {
 		ids := *l.sourceIDs.Load()
 		f.Scope.Sources = map[string]int{store.HouseSource: 0}

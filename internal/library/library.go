@@ -11,6 +11,7 @@ import (
 
 	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/connect"
+	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/reading"
@@ -38,6 +39,7 @@ type Library struct {
 	sourceIDs atomic.Pointer[map[string]string] // by name
 	used      atomic.Pointer[model]
 	gaps      gaps
+	lately    answer.Lately
 	readers   *readers
 	encoding  *encoding
 	running   context.Context

@@ -31,6 +31,9 @@ type Finder struct {
 	Wanted  *[]string // takes the texts whose vectors were not known, if it is not nil; then only one goroutine may use the Finder
 
 	Weights *Weights // nil: those that were fitted
+
+	Lately  *Lately // what was found before; nil: every question is searched for
+	Sources string  // names the sources of the scope, for Lately
 }
 
 // considered is how many of the best passages by words, and of the best by
@@ -60,17 +63,38 @@ const kept = 8
 // Find returns the passages that may answer a question, the best first; none
 // when the question holds no telling word. Follow-up questions take their
 // subject from previous, the question before it ("" if none).
+//
+// What it returns may be shared and must not be changed.
 func (f Finder) Find(ctx context.Context, asked, previous string) Found {
-	q := understand(f.Index, asked)
-	found := Found{Mended: q.mended, Meant: q.mended}
-	if q.telling() == 0 {
+	if f.Lately == nil || f.Index.Timed() {
+		found, _ := f.search(ctx, asked, previous)
 		return found
+	}
+	key := lateKey{f.Sources, asked, previous}
+	found, ok := f.Lately.get(f.Index, key)
+	if !ok {
+		var whole bool
+		if found, whole = f.search(ctx, asked, previous); whole {
+			f.Lately.put(f.Index, key, found)
+		}
+	}
+	return found
+}
+
+// search finds, and reports whether it could use all that there is: it could not
+// if the meaning of the question was not to be had.
+func (f Finder) search(ctx context.Context, asked, previous string) (found Found, whole bool) {
+	q := understand(f.Index, asked)
+	found = Found{Mended: q.mended, Meant: q.mended}
+	if q.telling() == 0 {
+		return found, true
 	}
 	if previous != "" && isFollowUp(q.mended) {
 		found.Meant = q.carryOver(f.Index, previous)
 	}
 	var meaning knowledge.Meaning
-	if vector := f.vector(ctx, found.Meant); vector != nil {
+	vector := f.vector(ctx, found.Meant)
+	if vector != nil {
 		meaning = knowledge.NewMeaning(vector)
 	}
 	wants := q.wants()
@@ -115,7 +139,7 @@ func (f Finder) Find(ctx context.Context, asked, previous string) Found {
 			c.Confidence = min(c.Confidence, found.Candidates[i-1].Confidence)
 		}
 	}
-	return found
+	return found, vector != nil || f.Vectors == nil
 }
 
 // What is preferred of passages that answer about as well, in units of rank.

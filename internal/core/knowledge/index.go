@@ -149,6 +149,12 @@ func (ix *Index) join() {
 // Len returns the number of passages.
 func (ix *Index) Len() int { return ix.size }
 
+// Timed reports whether some passages hold for a time only: then what is found
+// depends on when.
+func (ix *Index) Timed() bool {
+	return slices.ContainsFunc(ix.segments, func(s *segment) bool { return s.timed })
+}
+
 // Analyzer returns the analyzer that the index was built with.
 func (ix *Index) Analyzer() *text.Analyzer { return ix.analyzer }
 

@@ -33,6 +33,7 @@ type segment struct {
 	passages   []Passage
 	postings   map[string][]posting // by stem
 	vocabulary *text.Vocabulary
+	timed      bool // some passages hold for a time
 
 	// Views of all passages, one after another.
 	dim       int
@@ -67,6 +68,7 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 	var mean [fields]float64
 	for i := range passages {
 		p := &passages[i]
+		s.timed = s.timed || !p.From.IsZero() || !p.Until.IsZero()
 		add := func(f field, content string) {
 			for w := range text.EachWord(content) {
 				known := words[w.Folded]
