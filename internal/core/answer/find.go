@@ -92,14 +92,14 @@ func (f Finder) search(ctx context.Context, asked, previous string) (found Found
 	if previous != "" && isFollowUp(q.mended) {
 		found.Meant = q.carryOver(f.Index, previous)
 	}
-	var meaning knowledge.Meaning
+	var aim knowledge.Aim
 	vector := f.vector(ctx, found.Meant)
 	if vector != nil {
-		meaning = knowledge.NewMeaning(vector)
+		aim = knowledge.NewAim(vector)
 	}
 	wants := q.wants()
 	hits := f.Index.ByWords(wants, f.Scope, considered)
-	for _, hit := range f.Index.ByMeaning(meaning, f.Scope, considered) {
+	for _, hit := range f.Index.ByMeaning(aim, f.Scope, considered) {
 		if !slices.ContainsFunc(hits, hit.Same) {
 			hit.Score = f.Index.Score(hit, wants)
 			hits = append(hits, hit)
@@ -109,7 +109,7 @@ func (f Finder) search(ctx context.Context, asked, previous string) (found Found
 	if weights == nil {
 		weights = &fitted
 	}
-	w := weigher{ix: f.Index, q: &q, meaning: meaning, analyzer: f.Index.Analyzer(), weights: weights}
+	w := weigher{ix: f.Index, q: &q, aim: aim, analyzer: f.Index.Analyzer(), weights: weights}
 	w.prepare()
 	for _, hit := range hits {
 		c := w.weigh(hit)

@@ -32,7 +32,7 @@ type Features struct {
 type weigher struct {
 	ix       *knowledge.Index
 	q        *question
-	meaning  knowledge.Meaning
+	aim      knowledge.Aim
 	analyzer *text.Analyzer
 	weights  *Weights
 	most     float64           // that the question could earn by words
@@ -92,7 +92,7 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 		}
 		w.hold(heads, heading, held)
 	}
-	likeness := w.meaning.Likeness(hit)
+	likeness := w.aim.Likeness(hit)
 	spans := text.Sentences(hit.Text)
 	sentences := make([]sentence, len(spans))
 	anywhere := slices.Clone(heads)

@@ -126,7 +126,7 @@ func TestTheFirstCutKeepsTheNearest(t *testing.T) {
 	}
 	ix := Build(english, passages)
 	found := 0
-	for _, h := range ix.ByMeaning(NewMeaning(question), Scope{}, 30) {
+	for _, h := range ix.ByMeaning(NewAim(question), Scope{}, 30) {
 		if strings.HasSuffix(h.ID, "007") || h.ID == "7" {
 			found++
 		}
@@ -158,12 +158,12 @@ func TestSegmentsOfAllSizesAreSearchedByMeaning(t *testing.T) {
 		for _, n := range sizes {
 			ix = ix.Change(nil, some(n))
 		}
-		hits := ix.ByMeaning(NewMeaning(question), Scope{}, len(sizes))
+		hits := ix.ByMeaning(NewAim(question), Scope{}, len(sizes))
 		if len(hits) != len(sizes) {
 			t.Errorf("%v: %d are found", sizes, len(hits))
 		}
 		for _, h := range hits {
-			if like := NewMeaning(question).Likeness(h); like.Heading < 0.6 {
+			if like := NewAim(question).Likeness(h); like.Heading < 0.6 {
 				t.Errorf("%v: %s is like the question by %.2f", sizes, h.ID, like.Heading)
 			}
 		}

@@ -2,19 +2,19 @@ package knowledge
 
 import "math/bits"
 
-// A Meaning is a question's vector, ready to be compared with passages. The zero
-// Meaning is like nothing.
-type Meaning struct {
+// An Aim is a question's vector, ready to be compared with passages. The zero
+// Aim is like nothing.
+type Aim struct {
 	target *target
 	dim    int
 }
 
-// NewMeaning prepares a unit vector; nil gives the zero Meaning.
-func NewMeaning(vector []float32) Meaning {
+// NewAim prepares a unit vector; nil gives the zero Aim.
+func NewAim(vector []float32) Aim {
 	if len(vector) == 0 {
-		return Meaning{}
+		return Aim{}
 	}
-	return Meaning{newTarget(vector), len(vector)}
+	return Aim{newTarget(vector), len(vector)}
 }
 
 // How many views are compared exactly; of how many passages all views are compared
@@ -36,8 +36,8 @@ const (
 // question, best first. Of many passages the gists are compared first, of those
 // with the most in common the signs of all views, and of the best of these the
 // exact likeness.
-func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
-	if m.target == nil {
+func (ix *Index) ByMeaning(a Aim, scope Scope, n int) []Hit {
+	if a.target == nil {
 		return nil
 	}
 	best := top[hitRef]{n: n}
@@ -46,14 +46,14 @@ func (ix *Index) ByMeaning(m Meaning, scope Scope, n int) []Hit {
 		views += len(s.of)
 	}
 	for i, s := range ix.segments {
-		if s.dim != m.dim {
+		if s.dim != a.dim {
 			continue
 		}
 		found := scratches.Get().(*scratch)
 		found.reset(len(s.passages))
-		for _, view := range s.near(m.target, max(exactly*len(s.of)/views, exactly/4)) {
+		for _, view := range s.near(a.target, max(exactly*len(s.of)/views, exactly/4)) {
 			// Scores of 0 mean "not met", so likenesses from -1 to 1 are kept above it.
-			found.raise(s.of[view], float32(m.target.dot(s.code(view)))+2)
+			found.raise(s.of[view], float32(a.target.dot(s.code(view)))+2)
 		}
 		for _, at := range found.touched {
 			score := float64(found.scores[at]) - 2
@@ -172,12 +172,12 @@ type Likeness struct {
 
 // Likeness compares a passage with the question; the zero Likeness while its
 // vectors are not known.
-func (m Meaning) Likeness(h Hit) (l Likeness) {
-	if m.target == nil || h.segment == nil || h.segment.dim != m.dim {
+func (a Aim) Likeness(h Hit) (l Likeness) {
+	if a.target == nil || h.segment == nil || h.segment.dim != a.dim {
 		return l
 	}
 	for i, code := range h.segment.views(h.at) {
-		switch like := m.target.dot(code); i {
+		switch like := a.target.dot(code); i {
 		case 0:
 			l.Heading = like
 		case 1:
