@@ -107,3 +107,92 @@ func TestATeammateTeachesInTheConsole(t *testing.T) {
 		t.Errorf("the page complains: %s", complaint)
 	}
 }
+
+// What is chosen stands in the address: links lead there, Back goes a step back,
+// and an address that leads nowhere offers the way on.
+func TestAddressesLeadBack(t *testing.T) {
+	s := open(t)
+	s.asks(s.visitor(), "Can I rent a canoe at the pier?")
+	b, err := browser.Start()
+	s.must(err)
+	t.Cleanup(b.Close)
+	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
+	s.must(err)
+	p, err := b.Open(1280, 800, false)
+	s.must(err)
+	at := func(path string) error { return p.Await(`(location.pathname + location.search) === "` + path + `"`) }
+	back := func() error { return p.Do(`history.back()`) }
+	id := s.conversation("").ID
+	s.must(errors.Join(
+		p.Go(link), p.Click("Sign in", false), p.AwaitText("Who waits for a person", false),
+		// Tabs.
+		p.Click("Knowledge", false), p.Click("Gaps", false), at("/knowledge/gaps"), p.AwaitText("asked once", false),
+		p.Click("House answers", false), at("/knowledge/house-answers"), p.Click("Write one", false), at("/knowledge/house-answers?edit=new"), p.AwaitText("A new house answer", false),
+		back(), p.Await(`!document.querySelector("[role=dialog]")`), at("/knowledge/house-answers"),
+		back(), p.AwaitText("asked once", false), at("/knowledge/gaps"),
+		// What is typed stands there a moment later, and a link to it finds the same.
+		p.Go(s.PublicURL+"/knowledge/search?question=what+does+a+dog+cost"), p.AwaitText("Dogs travel free", false),
+		// A conversation, its filter and the trace beside it.
+		p.Go(s.PublicURL+"/inbox?show=all"), p.Click("A visitor", false), at("/inbox/"+id+"?show=all"),
+		p.Click("Why?", false), p.AwaitText("What was understood", false), p.Await(`location.search.includes("turn=")`),
+		back(), p.Await(`!document.querySelector("[role=dialog]")`), at("/inbox/"+id+"?show=all"),
+		back(), at("/inbox?show=all"), p.AwaitText("Choose a conversation", false),
+		// Addresses that lead nowhere.
+		p.Go(s.PublicURL+"/nowhere"), p.AwaitText("There is no such page", false), p.Click("Sheets", false), at("/sheets"),
+		p.Go(s.PublicURL+"/knowledge/nowhere"), p.Click("Show the sources", false), at("/knowledge"),
+		p.Go(s.PublicURL+"/bots/nobody"), p.AwaitText("There is no bot called nobody", false), p.Click("Show those that are there", false), p.AwaitText("The brief of front-desk", false),
+		p.Go(s.PublicURL+"/settings/faxes"), p.AwaitText("There are no such settings", false),
+	))
+	for _, complaint := range p.Errors() {
+		t.Errorf("the page complains: %s", complaint)
+	}
+}
+
+// A builder who writes no files makes an hours document, is told what is wrong as
+// they type, and has replies held; a teammate changes one and approves it.
+func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {
+	s := open(t)
+	b, err := browser.Start()
+	s.must(err)
+	t.Cleanup(b.Close)
+	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
+	s.must(err)
+	p, err := b.Open(1280, 800, true)
+	s.must(err)
+	const hours = `textarea[aria-label="The text of a new hours"]`
+	write := func(selector, text string) error {
+		return errors.Join(p.Do(`document.querySelector(`+"`"+selector+"`"+`).select()`), p.Type(selector, text, false))
+	}
+	s.must(errors.Join(
+		p.Go(link), p.Click("Sign in", false), p.Click("Settings", false), p.AwaitText("Settings brackwater", false),
+		p.Click("Hours", false), p.AwaitText("Used by: team crew", false), p.Click("Write a new one", false), p.AwaitText("begin from this example", false),
+		write(hours, "hours: winter\nweek: { someday: [] }\n"), p.AwaitText("Line 2: \"someday\" is not a weekday", false),
+		write(hours, "hours: winter\nweek: { monday: [\"10:00-12:00\"] }\n"), p.Await(`!document.querySelector("[aria-label=Problems]")`),
+		p.Click("Put live", false), p.AwaitText("Version 1 is live", false), p.AwaitText("No other document refers to it", false),
+		p.Click("Remove", false), p.Click("Remove it", false), p.AwaitText("Used by: team crew", false),
+	))
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/settings/channels/website"), p.Await(`document.querySelector("textarea")?.value.includes("kind: website")`),
+		p.Type(`textarea[aria-label="The text of channel website"]`, "replies: hold\n", false), p.AwaitText("not live yet", false),
+		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("Version 2 is live", false),
+	))
+	v := s.visitor()
+	s.must(v.Say(s.ctx, "1", "I'm Noor. Is there food on board?"))
+	s.must(errors.Join(
+		p.Click("Inbox", false), p.Click("Noor", false), p.AwaitText("Waits for your approval", false),
+		p.Click("Change it", false), p.Do(`document.querySelector("textarea").select()`), p.Type("textarea", "Soup and sandwiches, Noor.", false),
+		p.Click("Send it so", false), p.AwaitText("Robin changed the reply and approved it", false),
+	))
+	said, err := v.Next(s.ctx)
+	if err != nil || said.Text != "Soup and sandwiches, Noor." {
+		t.Errorf("the visitor reads %+v, %v", said, err)
+	}
+	s.must(errors.Join(
+		p.Click("Contacts", false), p.Click("Noor", false), p.AwaitText("counts as verified by you", false),
+		p.Type(`input[type=email]`, "noor@example.org", false), p.Do(`document.querySelector("[role=checkbox]").click()`), p.Click("Keep it", false),
+		p.AwaitText("noor@example.org", false), p.AwaitText("verified", false), p.AwaitText("group", false),
+	))
+	for _, complaint := range p.Errors() {
+		t.Errorf("the page complains: %s", complaint)
+	}
+}

@@ -32,7 +32,7 @@ func WithChannels(channels []channel.Kind) []document.Kind {
 	}
 	return []document.Kind{
 		{
-			Name: "settings", Plural: "settings", Title: "Settings", Only: true,
+			Name: "settings", Plural: "settings", Title: "Business", Only: true,
 			About:  "The business, its language and time zone, and what is kept about contacts.",
 			Shapes: []any{workspace.Settings{}}, Parse: as(workspace.ParseSettings), Example: `settings: main
 title: Brackwater Ferries

@@ -151,7 +151,7 @@ func hold(ctx context.Context, d *service.Demo, robin *client.Client) error {
 	if err != nil {
 		return err
 	}
-	return visitor.Say(ctx, "1", "Hello, I'm Noor. Can I bring two dogs, and what do they cost?")
+	return visitor.Say(ctx, "1", "Hello, I'm Noor. Are dogs allowed on the boat?")
 }
 
 // steps does one thing after another.

@@ -20,6 +20,18 @@ const readAgain: [string, string[]][] = [
 export function useEvents(): boolean {
   const queries = useQueryClient()
   const [connected, setConnected] = useState(true)
+  const [shown, setShown] = useState(0)
+  // A page that was left may be kept by the browser: it must not hold a connection meanwhile, of which
+  // there are few, and has missed something when it is shown again.
+  useEffect(() => {
+    const again = (e: PageTransitionEvent) => {
+      if (!e.persisted) return
+      setShown(n => n + 1)
+      void queries.invalidateQueries()
+    }
+    window.addEventListener("pageshow", again)
+    return () => window.removeEventListener("pageshow", again)
+  }, [queries])
   useEffect(() => {
     const stream = new EventSource("/api/v1/events")
     const stale = new Set<string>()
@@ -37,10 +49,13 @@ export function useEvents(): boolean {
         stale.clear()
       }, 60)
     }
+    const leave = () => stream.close()
+    window.addEventListener("pagehide", leave)
     return () => {
+      window.removeEventListener("pagehide", leave)
       stream.close()
       clearTimeout(timer)
     }
-  }, [queries])
+  }, [queries, shown])
   return connected
 }

@@ -72,11 +72,11 @@ export function DocumentEditor(props: {
   return (
     <section
       aria-label={props.title}
-      className="flex min-h-96 flex-col rounded-lg border border-line bg-sheet lg:min-h-0"
+      className="flex min-h-96 flex-1 flex-col rounded-lg border border-line bg-sheet lg:min-h-0"
     >
       <div className="flex flex-wrap items-center gap-2 border-b border-line px-4 py-2">
         <div className="mr-auto">
-          <h2 className="font-semibold">{props.title}</h2>
+          <h2 className="font-semibold first-letter:uppercase">{props.title}</h2>
           <p className="text-sm text-soft">
             {fresh ? (
               "Not kept yet; begin from this example"

@@ -104,7 +104,7 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
               <span className="block truncate text-sm">{c.preview}</span>
               <span className="block truncate text-sm text-soft">
                 {c.channel} · {led(c, props.me)}
-                {c.because && ` · ${c.because}`}
+                {c.lead !== "closed" && c.because && ` · ${c.because}`}
               </span>
             </Link>
           </li>
