@@ -99,7 +99,7 @@ func (e *encoding) batch(ctx context.Context) (more bool, err error) {
 	if err := e.l.write(ctx, func(tx *store.Tx) error { return tx.PutViews(m.name, passages) }); err != nil {
 		return false, err
 	}
-	// Those that are still there join the index with their vectors.
+	// Those that still say the same join the index with their vectors.
 	encoded := map[string]*knowledge.Passage{}
 	for i := range passages {
 		encoded[passages[i].ID] = &passages[i]
@@ -107,10 +107,12 @@ func (e *encoding) batch(ctx context.Context) (more bool, err error) {
 	var joined []knowledge.Passage
 	index := e.l.index.Load().Change(func(p *knowledge.Passage) bool {
 		made := encoded[p.ID]
-		if made == nil || made.Text != p.Text {
+		if made == nil || made.Text != p.Text || made.Question != p.Question {
 			return false
 		}
-		joined = append(joined, *made)
+		now := *p // all else may have been edited meanwhile
+		now.Views = made.Views
+		joined = append(joined, now)
 		return true
 	}, nil)
 	e.l.index.Store(index.Change(nil, joined))

@@ -115,6 +115,20 @@ func (s *shelf) finds(question string, sources ...string) (words string) {
 	return words
 }
 
+// encoded waits until every passage has its vectors, in the index too.
+func (s *shelf) encoded() {
+	s.t.Helper()
+	s.until("everything is encoded", func() bool {
+		s.Editing.Lock()
+		defer s.Editing.Unlock()
+		passages, err := s.Store.PassagesWithout(s.t.Context(), s.model().name, 1)
+		s.must(err)
+		house, err := s.Store.HousePassagesWithout(s.t.Context(), s.model().name, 1)
+		s.must(err)
+		return len(passages)+len(house) == 0
+	})
+}
+
 func (s *shelf) until(what string, holds func() bool) {
 	s.t.Helper()
 	deadline := time.After(60 * time.Second)
@@ -251,6 +265,7 @@ func TestABotKeepsToItsSources(t *testing.T) {
 	h.Until = s.clock.Now().Add(time.Hour)
 	_, err = s.PutHouseAnswer(t.Context(), h, 0)
 	s.must(err)
+	s.encoded()
 	s.clock.Walk(2 * time.Hour)
 	if words := s.finds("do you sail at night?"); words != "" {
 		t.Errorf("after its end it is %q", words)
@@ -268,16 +283,11 @@ func TestPassagesAreEncodedBehindTheScenes(t *testing.T) {
 	s.must(err)
 	s.close()
 	s = openShelfIn(t, s.path, s.clock, s.site)
-	s.until("everything is encoded", func() bool {
-		left, err := s.Store.PassagesWithout(t.Context(), s.model().name, 10)
-		return err == nil && len(left) == 0
-	})
-	s.until("it has joined the index", func() (joined bool) {
-		s.With(t.Context(), bot.Brief{}, func(f answer.Finder) {
-			found := f.Find(t.Context(), "taking a bike along", "")
-			joined = len(found.Candidates) > 0 && found.Candidates[0].Meaning > 0
-		})
-		return joined
+	s.encoded()
+	s.With(t.Context(), bot.Brief{}, func(f answer.Finder) {
+		if found := f.Find(t.Context(), "taking a bike along", ""); len(found.Candidates) == 0 || found.Candidates[0].Meaning == 0 {
+			t.Errorf("it has not joined the index: %+v", found)
+		}
 	})
 	// In a language that the encoder does not know, words must do.
 	s.settings.Language = "es"
@@ -287,6 +297,53 @@ func TestPassagesAreEncodedBehindTheScenes(t *testing.T) {
 	}
 	if words := s.finds("Dogs travel free?"); !strings.Contains(words, "Dogs") {
 		t.Errorf("by words alone it says %q", words)
+	}
+}
+
+// What is edited while its old words are being encoded keeps the edit, and is
+// encoded anew.
+func TestAnEditWhileEncodingStands(t *testing.T) {
+	s := openShelf(t)
+	begun, goOn, encoded := make(chan struct{}, 9), make(chan struct{}), make(chan string, 9)
+	s.used.Store(&model{name: s.model().name, local: true, vectors: answer.NewVectors(nil), encode: func(ctx context.Context, texts []string) ([][]float32, error) {
+		begun <- struct{}{}
+		<-goOn
+		encoded <- strings.Join(texts, "|")
+		return builtIn(ctx, texts)
+	}})
+	h, err := s.PutHouseAnswer(t.Context(), store.HouseAnswer{Question: "Do you sail at night?", Answer: "No, never at night.", Author: "Robin"}, 0)
+	s.must(err)
+	<-begun
+	h.Until = s.clock.Now().Add(time.Hour)
+	h, err = s.PutHouseAnswer(t.Context(), h, h.Version)
+	s.must(err)
+	goOn <- struct{}{}
+	s.encoded() // it says the same, so its vectors hold
+	s.With(t.Context(), bot.Brief{}, func(f answer.Finder) {
+		if found := f.Find(t.Context(), "do you sail at night?", ""); len(found.Candidates) != 1 || !found.Candidates[0].Until.Equal(h.Until) {
+			t.Errorf("with its end changed it is %+v", found.Candidates)
+		}
+	})
+	h.Question = "Do you sail after dark?"
+	h, err = s.PutHouseAnswer(t.Context(), h, h.Version)
+	s.must(err)
+	<-begun
+	h.Question, h.Answer = "Do you sail at night?", "Only in June."
+	_, err = s.PutHouseAnswer(t.Context(), h, h.Version)
+	s.must(err)
+	close(goOn)
+	s.encoded()
+	for _, says := range []string{"sail at night?", "after dark?", "Only in June."} {
+		if texts := <-encoded; !strings.Contains(texts, says) {
+			t.Errorf("%q is encoded in place of %q", texts, says)
+		}
+	}
+	if words := s.finds("do you sail at night?"); words != "Only in June." {
+		t.Errorf("after both edits it is %q", words)
+	}
+	s.clock.Walk(2 * time.Hour)
+	if words := s.finds("do you sail at night?"); words != "" {
+		t.Errorf("after its end it is %q", words)
 	}
 }
 

@@ -43,7 +43,7 @@ func until(t *testing.T, lines *bufio.Scanner, beginning string) string {
 
 func TestEventsFollowTheirSignals(t *testing.T) {
 	c, signal := clock.NewWalked(time.Now()), make(chan struct{}, 1)
-	pages := [][]Event{{{ID: "1", Data: map[string]string{"a": "b\nid: 9"}}}, {{ID: "2", Name: "message", Data: "two"}}, {}, {{ID: "3", Data: 3}}}
+	pages := [][]Event{{{ID: "1", Data: map[string]string{"a": "b\nid: 9"}}}, {{ID: "2", Name: "message", Data: "two"}}, {{ID: "3", Data: 3}}}
 	lines := stream(t, c, signal, func() ([]Event, bool, error) {
 		if len(pages) == 0 {
 			return nil, false, nil
@@ -59,6 +59,7 @@ func TestEventsFollowTheirSignals(t *testing.T) {
 	until(t, lines, "id:2")
 	until(t, lines, "event:message")
 	signal <- struct{}{}
+	until(t, lines, "id:3")
 	// While nothing happens the stream shows that it is there.
 	for quiet := false; !quiet; {
 		if next, ok := c.Next(); ok {

@@ -236,15 +236,15 @@ func (s *Store) PassagesWithout(ctx context.Context, model string, limit int) ([
 	return s.passages(ctx, model, ` WHERE p.model <> ? LIMIT ?`, []any{model, limit}, ` WHERE g.id IN (SELECT page_id FROM passage WHERE model <> ? LIMIT ?)`, model, limit)
 }
 
-// PutViews keeps the vectors of passages. Those of passages that are gone are
-// dropped.
+// PutViews keeps the vectors of passages. Those of passages that are gone, or say
+// something else by now, are dropped.
 func (t *Tx) PutViews(model string, passages []knowledge.Passage) error {
 	for _, p := range passages {
-		table := "passage"
+		statement := `UPDATE passage SET model = ?, views = ? WHERE id = ? AND question = ? AND text = ?`
 		if p.SourceID == HouseSource {
-			table = "house_answer"
+			statement = `UPDATE house_answer SET model = ?, views = ? WHERE id = ? AND question = ? AND answer = ?`
 		}
-		if _, err := t.exec(`UPDATE `+table+` SET model = ?, views = ? WHERE id = ?`, model, knowledge.Joined(p.Views), p.ID); err != nil {
+		if _, err := t.exec(statement, model, knowledge.Joined(p.Views), p.ID, p.Question, p.Text); err != nil {
 			return err
 		}
 	}
