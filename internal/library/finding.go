@@ -151,8 +151,9 @@ func (l *Library) model() *model {
 		return &model{}
 	}
 	name += "/" + knowledge.ViewsVersion
-	if m := l.used.Load(); m != nil && m.name == name {
-		return m
+	before := l.used.Load()
+	if before != nil && before.name == name {
+		return before
 	}
 	m := &model{name: name, vectors: answer.NewVectors(nil)}
 	if connection := settings.Embeddings.Connection; connection != "" {
@@ -166,6 +167,8 @@ func (l *Library) model() *model {
 	} else if e, err := encoder.Shared(); err == nil {
 		m.local, m.encode, m.vectors = true, builtIn, answer.NewVectors(e)
 	}
-	l.used.Store(m)
+	if !l.used.CompareAndSwap(before, m) {
+		return l.model() // somebody else was first; what their model remembers is kept
+	}
 	return m
 }
