@@ -26,10 +26,10 @@ type Conversation struct {
 
 // Summary tells a person what they need to go on.
 type Summary struct {
-	Asked    []string `json:"asked" description:"Questions that the bot answered."`
-	Open     []string `json:"open" description:"Questions without an answer."`
+	Asked    []string `json:"asked,omitempty" description:"Questions that the bot answered."`
+	Open     []string `json:"open,omitempty" description:"Questions without an answer."`
 	Mood     string   `json:"mood" required:"true"`
-	Memory   []string `json:"memory" description:"What was known of the contact."`
+	Memory   []string `json:"memory,omitempty" description:"What was known of the contact."`
 	LastSaid string   `json:"last_said" required:"true"`
 }
 

@@ -47,6 +47,11 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 	s := openStage(t)
 	s.rings("+447700900150", "1", "I'm Ada, ada@example.org. What does a bicycle cost?")
 	id := s.rings("+447700900151", "2", "do you run on Christmas Day?")
+	s.until("it waits for a person, with a summary", func() bool {
+		var c client.Conversation
+		s.get("/conversations/"+id, &c)
+		return c.Summary != nil
+	})
 	document, err := jsonschema.UnmarshalJSON(bytes.NewReader(OpenAPI()))
 	if err != nil {
 		t.Fatal(err)

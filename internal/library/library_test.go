@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -29,7 +30,7 @@ type shelf struct {
 	*Library
 	t        *testing.T
 	clock    *clock.Walked
-	settings workspace.Settings
+	settings atomic.Pointer[workspace.Settings]
 	site     *site
 	close    func()
 	path     string
@@ -85,11 +86,12 @@ func openShelfIn(t *testing.T, folder string, c *clock.Walked, web *site) *shelf
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &shelf{t: t, clock: c, settings: workspace.DefaultSettings("main"), site: web, path: folder}
+	s := &shelf{t: t, clock: c, site: web, path: folder}
+	s.set(func(*workspace.Settings) {})
 	s.Library, err = Open(t.Context(), Options{
 		Store: st, Folder: folder, Clock: c, Log: slog.New(slog.DiscardHandler),
 		Fetcher: &reading.Fetcher{Rules: outbound.Rules{Allowed: []string{strings.TrimPrefix(web.URL, "http://")}}, Pace: time.Millisecond},
-		Changed: func() {}, Settings: func() workspace.Settings { return s.settings },
+		Changed: func() {}, Settings: func() workspace.Settings { return *s.settings.Load() },
 		Endpoint: func(context.Context, string) (connect.Endpoint, error) {
 			return connect.Endpoint{}, errors.New("no model")
 		},
@@ -105,6 +107,13 @@ func openShelfIn(t *testing.T, folder string, c *clock.Walked, web *site) *shelf
 	})
 	t.Cleanup(s.close)
 	return s
+}
+
+// set changes the settings, which begin as those of a new workspace.
+func (s *shelf) set(change func(*workspace.Settings)) {
+	settings := workspace.DefaultSettings("main")
+	change(&settings)
+	s.settings.Store(&settings)
 }
 
 // finds returns what a bot says to a question, "" for nothing.
@@ -290,7 +299,7 @@ func TestPassagesAreEncodedBehindTheScenes(t *testing.T) {
 		}
 	})
 	// In a language that the encoder does not know, words must do.
-	s.settings.Language = "es"
+	s.set(func(settings *workspace.Settings) { settings.Language = "es" })
 	s.must(s.Reindex(t.Context()))
 	if name := s.model().name; name != "" {
 		t.Errorf("in Spanish the model is %q", name)
@@ -451,7 +460,7 @@ func TestLessonsAreApprovedRejectedOrAtOnce(t *testing.T) {
 	if words := s.finds("can I rent a canoe?"); words != "Yes, for £9." {
 		t.Errorf("approved, it is %q", words)
 	}
-	s.settings.Lessons = "at once"
+	s.set(func(settings *workspace.Settings) { settings.Lessons = "at once" })
 	s.replies(s.waits("3", "Do you sell umbrellas?"), "We sell umbrellas for £7.")
 	if words := s.finds("do you sell umbrellas?"); words != "We sell umbrellas for £7." {
 		t.Errorf("at once it is %q", words)
