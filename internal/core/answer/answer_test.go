@@ -160,6 +160,23 @@ func TestNearMissesAreTrustedLess(t *testing.T) {
 }
 
 // A short question that follows on another asks the same about something else.
+// The only passage there is does not answer everything.
+func TestToBeTheBestOfFewSaysLittle(t *testing.T) {
+	for passage, asked := range map[string]map[string]bool{
+		"A bicycle costs £2.50 on every crossing.":     {"do you sell wine?": false, "do you run on Christmas Day?": false, "who is the captain?": false, "what does a bike cost?": true, "bicycle price": true},
+		"The sauna is heated on Fridays from six.":     {"where can I park?": false, "do you take cards?": false, "may I bring my dog?": false, "when is the sauna heated?": true},
+		"We mend watches within ten days of delivery.": {"do you sell flowers?": false, "is there a toilet?": false, "how long does it take to mend a watch?": true},
+	} {
+		f := finder(t, []knowledge.Passage{{ID: "1", SourceID: "s", Text: passage}})
+		for question, answers := range asked {
+			found := f.Find(t.Context(), question, "")
+			if confidence := found.Candidates[0].Confidence; (confidence >= 0.5) != answers {
+				t.Errorf("%q answers %q with a confidence of %.2f", passage, question, confidence)
+			}
+		}
+	}
+}
+
 func TestAFollowUpTakesTheQuestionBefore(t *testing.T) {
 	f := finder(t, pier.Passages())
 	replies := answersOf(t, f, "And for dogs?", "What does it cost to take a bicycle?", 0, 0)

@@ -60,6 +60,9 @@ const closely = 3
 // kept is how many candidates are returned.
 const kept = 8
 
+// unrelated is how near in meaning a question and a passage of other matters are.
+const unrelated = 0.25
+
 // Find returns the passages that may answer a question, the best first; none
 // when the question holds no telling word. Follow-up questions take their
 // subject from previous, the question before it ("" if none).
@@ -122,9 +125,15 @@ func (f Finder) search(ctx context.Context, asked, previous string) (found Found
 	for i, c := range found.Candidates {
 		says[i] = w.analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End])
 	}
+	// To be the best of few says little: every place that stays empty counts as a
+	// passage that has nothing to do with the question.
+	stranger := 0.0
+	if vector != nil {
+		stranger = weights.Rank.dot(Features{Meaning: unrelated, Whole: unrelated})
+	}
 	for i := range found.Candidates {
 		c := &found.Candidates[i]
-		others := 0.0
+		others := float64(kept-len(found.Candidates)) * math.Exp(min(stranger-c.rank, 30))
 		for j, other := range found.Candidates {
 			if j != i && (i >= closely || !w.agree(says[i], says[j])) {
 				others += math.Exp(min(other.rank-c.rank, 30))
