@@ -237,7 +237,7 @@ func nearly(a, b string) bool {
 	if a == b {
 		return true
 	}
-	if len(a) < 5 || a[0] != b[0] && a[1] != b[1] || len(a)-len(b) > 2 || len(b)-len(a) > 2 {
+	if min(len(a), len(b)) < 3 || len(a) < 5 || a[0] != b[0] && a[1] != b[1] || len(a)-len(b) > 2 || len(b)-len(a) > 2 {
 		return false // too short, or too unlike to measure
 	}
 	allowed := 0
