@@ -8,6 +8,7 @@ require (
 	github.com/andybalholm/cascadia v1.3.4
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
+	github.com/elastic/go-seccomp-bpf v1.6.0
 	github.com/emersion/go-message v0.18.2
 	github.com/emersion/go-smtp v0.25.1
 	github.com/gin-contrib/sse v1.1.0

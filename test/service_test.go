@@ -15,6 +15,7 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/reading/apart"
 	"urgentparrot.example/internal/service"
 	"urgentparrot.example/internal/world"
 )
@@ -38,7 +39,12 @@ func open(t *testing.T) *stage {
 func openIn(t *testing.T, data string) *stage {
 	t.Helper()
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
-	d, err := service.StartDemo(ctx, service.Options{Data: data, Listen: "127.0.0.1:0", Engine: engine.Options{RetryBase: 20 * time.Millisecond}}, "127.0.0.1:0", "127.0.0.1:0")
+	command, err := apart.Command()
+	if err != nil {
+		t.Fatal(err)
+	}
+	reader := apart.New(nil, command...)
+	d, err := service.StartDemo(ctx, service.Options{Data: data, Listen: "127.0.0.1:0", Engine: engine.Options{RetryBase: 20 * time.Millisecond, Reader: reader}}, "127.0.0.1:0", "127.0.0.1:0")
 	if err != nil {
 		cancel()
 		t.Fatal(err)
@@ -47,6 +53,7 @@ func openIn(t *testing.T, data string) *stage {
 		if err := d.Close(); err != nil {
 			t.Errorf("closing: %v", err)
 		}
+		reader.Close()
 		cancel()
 	})
 	t.Cleanup(stop)
@@ -194,6 +201,7 @@ func program(t *testing.T) string {
 }
 
 func TestMain(m *testing.M) {
+	apart.WorkIfAsked()
 	code := m.Run()
 	if built.path != "" {
 		_ = os.RemoveAll(filepath.Dir(built.path))

@@ -20,6 +20,7 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/kinds"
+	"urgentparrot.example/internal/reading/apart"
 )
 
 // The exit codes.
@@ -98,6 +99,7 @@ func usage(format string, args ...any) error {
 }
 
 func main() {
+	apart.WorkIfAsked()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	code := run(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
 	stop()

@@ -93,7 +93,12 @@ func (c *call) folder(folder, botName string) (desk library.Desk, done func(), e
 		cache = filepath.Join(dir, "urgent-parrot")
 	}
 	shown := isTerminal(c.errors)
-	read, err := library.ReadFolder(c.ctx, folder, cache, func(n, all int) {
+	reader, err := c.reader(nil)
+	if err != nil {
+		return desk, done, err
+	}
+	defer reader.Close()
+	read, err := library.ReadFolder(c.ctx, reader, folder, cache, func(n, all int) {
 		if shown && n%16 == 0 {
 			fmt.Fprintf(c.errors, "\rencoding %d of %d passages ", n, all)
 		}

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"urgentparrot.example/internal/reading/apart"
 	"urgentparrot.example/internal/service"
 )
 
@@ -29,6 +30,15 @@ func (c *call) logger(verbose bool) *slog.Logger {
 	return slog.New(slog.NewTextHandler(c.errors, &slog.HandlerOptions{Level: level}))
 }
 
+// reader returns what reads files and pages, in processes of their own.
+func (c *call) reader(log *slog.Logger) (*apart.Pool, error) {
+	command, err := apart.Command()
+	if err != nil {
+		return nil, fmt.Errorf("this program cannot find itself, to read files in a process of its own: %w", err)
+	}
+	return apart.New(log, command...), nil
+}
+
 func serve(c *call) error {
 	o := c.serving("./data")
 	c.flags.StringVar(&o.Workspace, "workspace", "main", "the `name` of the workspace that is made in an empty data folder")
@@ -41,6 +51,12 @@ func serve(c *call) error {
 		o.Engine.Rules.Allowed = strings.Split(*allow, ",")
 	}
 	o.Log = c.logger(*verbose)
+	reader, err := c.reader(o.Log)
+	if err != nil {
+		return err
+	}
+	defer reader.Close()
+	o.Engine.Reader = reader
 	s, err := service.Start(c.ctx, *o)
 	if err != nil {
 		return err
@@ -93,6 +109,12 @@ func runDemo(c *call) error {
 		}
 	}
 	o.Log = c.logger(false)
+	reader, err := c.reader(o.Log)
+	if err != nil {
+		return err
+	}
+	defer reader.Close()
+	o.Engine.Reader = reader
 	d, err := service.StartDemo(c.ctx, *o, *worldListen, *mailListen)
 	if err != nil {
 		return err

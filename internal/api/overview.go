@@ -72,6 +72,9 @@ func (q *request) channels() []client.Channel {
 // effects that were given up or are late.
 func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 	list := []client.Trouble{}
+	if warning := q.workspace.Library.Warning(); warning != "" {
+		list = append(list, client.Trouble{What: "Files are read with less care", Detail: warning, GivenUp: true})
+	}
 	for _, fault := range q.workspace.Documents.Faults() {
 		list = append(list, client.Trouble{What: "A document cannot be used", Detail: fault, GivenUp: true})
 	}

@@ -39,6 +39,7 @@ type Options struct {
 	GiveUp    time.Duration                     // how long an effect is tried; 48h if zero
 	Rules     outbound.Rules                    // for all that is called outside
 	Pace      time.Duration                     // between two readings of one website; see reading.Fetcher
+	Reader    reading.Reader                    // of files and pages; reading.Here, if nil
 	Channels  []channel.Kind                    // that can be opened; all, if nil
 	Documents []document.Kind                   // that can be kept; all, if nil
 }
@@ -58,6 +59,9 @@ func (o *Options) fill() {
 	}
 	if o.GiveUp == 0 {
 		o.GiveUp = 48 * time.Hour
+	}
+	if o.Reader == nil {
+		o.Reader = reading.Here{}
 	}
 	if o.Channels == nil {
 		o.Channels = kinds.Channels
@@ -158,7 +162,7 @@ func (w *Workspace) start(ctx context.Context) (err error) {
 	}
 	if w.Library, err = library.Open(ctx, library.Options{
 		Store: w.store, Folder: filepath.Join(w.folder, "files"), Clock: w.Clock, Log: w.log,
-		Fetcher: &reading.Fetcher{Rules: w.options.Rules, Pace: w.options.Pace},
+		Fetcher: &reading.Fetcher{Rules: w.options.Rules, Pace: w.options.Pace, Reader: w.options.Reader},
 		Changed: func() { w.hub.signal(Events) }, Settings: w.Documents.Settings, Endpoint: w.Documents.endpoint,
 	}); err != nil {
 		return err

@@ -33,10 +33,10 @@ type Folder struct {
 	Failed   map[string]string // files that could not be read, and why
 }
 
-// ReadFolder reads all files below a folder into memory. Vectors that were made
+// ReadFolder reads all files below a folder into memory, with a reader. Vectors that were made
 // before are taken from the folder cache, if it is not empty. progress, if any,
 // is told how many of all passages are encoded.
-func ReadFolder(ctx context.Context, folder, cache string, progress func(done, all int)) (Folder, error) {
+func ReadFolder(ctx context.Context, reader reading.Reader, folder, cache string, progress func(done, all int)) (Folder, error) {
 	f := Folder{Failed: map[string]string{}}
 	var passages []knowledge.Passage
 	err := fs.WalkDir(os.DirFS(folder), ".", func(name string, entry fs.DirEntry, err error) error {
@@ -52,7 +52,7 @@ func ReadFolder(ctx context.Context, folder, cache string, progress func(done, a
 		if entry.IsDir() {
 			return ctx.Err()
 		}
-		pages, err := readLocal(filepath.Join(folder, name), name)
+		pages, err := readLocal(ctx, reader, filepath.Join(folder, name), name)
 		if err != nil {
 			f.Failed[name] = err.Error()
 			return nil
@@ -84,7 +84,7 @@ func ReadFolder(ctx context.Context, folder, cache string, progress func(done, a
 }
 
 // readLocal reads one file, which may be too large to be looked at.
-func readLocal(file, name string) ([]reading.Page, error) {
+func readLocal(ctx context.Context, reader reading.Reader, file, name string) ([]reading.Page, error) {
 	info, err := os.Stat(file)
 	if err != nil {
 		return nil, err
@@ -96,7 +96,8 @@ func readLocal(file, name string) ([]reading.Page, error) {
 	if err != nil {
 		return nil, err
 	}
-	return reading.ReadFile(name, content)
+	contents, err := reader.Read(ctx, reading.File{Name: name, Content: content})
+	return contents.Pages, err
 }
 
 // encodeAll makes the vectors of passages, on all processors.

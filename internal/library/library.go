@@ -73,6 +73,10 @@ func (l *Library) Close() {
 	l.encoding.close()
 }
 
+// Warning says what those who run the service should know of how files are read, ""
+// if nothing.
+func (l *Library) Warning() string { return l.Fetcher.Reader.Warning() }
+
 // write commits work and tells those who watch.
 func (l *Library) write(ctx context.Context, work func(*store.Tx) error) error {
 	err := l.Store.Write(ctx, work)

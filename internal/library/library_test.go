@@ -90,7 +90,7 @@ func openShelfIn(t *testing.T, folder string, c *clock.Walked, web *site) *shelf
 	s.set(func(*workspace.Settings) {})
 	s.Library, err = Open(t.Context(), Options{
 		Store: st, Folder: folder, Clock: c, Log: slog.New(slog.DiscardHandler),
-		Fetcher: &reading.Fetcher{Rules: outbound.Rules{Allowed: []string{strings.TrimPrefix(web.URL, "http://")}}, Pace: time.Millisecond},
+		Fetcher: &reading.Fetcher{Reader: reading.Here{}, Rules: outbound.Rules{Allowed: []string{strings.TrimPrefix(web.URL, "http://")}}, Pace: time.Millisecond},
 		Changed: func() {}, Settings: func() workspace.Settings { return *s.settings.Load() },
 		Endpoint: func(context.Context, string) (connect.Endpoint, error) {
 			return connect.Endpoint{}, errors.New("no model")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"sync"
 	"time"
 
@@ -141,7 +142,7 @@ func (r *readers) readSource(ctx context.Context, id string) error {
 	for _, p := range pages {
 		known[p.Address] = reading.Known{Hash: p.Hash, ETag: p.ETag, Modified: p.Modified}
 		if p.Error != "" { // it is asked for whole
-			known[p.Address] = reading.Known{Hash: p.Hash}
+			known[p.Address] = reading.Known{Hash: p.Hash, Broke: p.Broke, Error: p.Error}
 		}
 	}
 	lastSignal := time.Time{}
@@ -162,13 +163,19 @@ func (r *readers) readSource(ctx context.Context, id string) error {
 	if ctx.Err() != nil && l.running.Err() != nil {
 		return nil // the workspace is closing; it is read again when it is due
 	}
-	now := l.Clock.Now()
-	s.NextAt = l.nextReading(s)
 	l.Editing.Lock()
 	defer l.Editing.Unlock()
-	ctx = l.running // what was read is kept even when the reading took its whole time
+	ctx = l.running                                   // what was read is kept even when the reading took its whole time
+	if s, err = l.Store.Source(ctx, id); err != nil { // it may have been changed meanwhile
+		return err
+	}
+	now := l.Clock.Now()
+	s.NextAt = l.nextReading(s)
 	if failed != nil {
 		s.Error = failed.Error()
+		if errors.Is(failed, reading.ErrBroke) {
+			s.NextAt = time.Time{}
+		}
 		return l.write(ctx, func(tx *store.Tx) error { return tx.FailReading(s, now) })
 	}
 	s.ReadAt, s.Title, s.Error, s.Bytes = now, result.Title, result.Trouble, result.Bytes

@@ -28,10 +28,11 @@ func (u *Unreadable) Unwrap() error { return u.Why }
 // AddFile reads a file into passages, in place of what a source of the same name
 // had. If the file cannot be read nothing changes; the error is an Unreadable.
 func (l *Library) AddFile(ctx context.Context, source store.Source, content []byte) (store.Source, error) {
-	pages, err := reading.ReadFile(source.Name, content)
+	contents, err := l.Fetcher.Reader.Read(ctx, reading.File{Name: source.Name, Content: content})
 	if err != nil {
 		return source, &Unreadable{source.Name, err}
 	}
+	pages := contents.Pages
 	if source.Kind == "" {
 		source.Kind = store.FromFile
 	}
@@ -63,7 +64,7 @@ func (l *Library) AddFile(ctx context.Context, source store.Source, content []by
 // AddWeb keeps a page or a website as a source; it is read at once, behind the
 // scenes.
 func (l *Library) AddWeb(ctx context.Context, source store.Source) (store.Source, error) {
-	source.ID = store.NewID()
+	source.ID, source.NextAt = store.NewID(), l.Clock.Now() // a stop meanwhile does not lose the first reading
 	l.Editing.Lock()
 	err := l.write(ctx, func(tx *store.Tx) (err error) {
 		source.ID, err = tx.AddSource(source, l.Clock.Now())
@@ -83,6 +84,9 @@ func (l *Library) AddWeb(ctx context.Context, source store.Source) (store.Source
 // ChangeSource changes when a source is read again and when it holds.
 func (l *Library) ChangeSource(ctx context.Context, source store.Source) error {
 	source.NextAt = l.nextReading(source)
+	if _, underway := l.readers.progress(source.ID); underway {
+		source.NextAt = l.Clock.Now() // until it is done, when it is set
+	}
 	l.Editing.Lock()
 	defer l.Editing.Unlock()
 	if err := l.write(ctx, func(tx *store.Tx) error { return tx.ChangeSource(source, l.Clock.Now()) }); err != nil {
@@ -107,9 +111,14 @@ func (l *Library) ReadAgain(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	if s.Kind == store.FromPage || s.Kind == store.FromSite {
-		l.readers.read(s.ID)
+	if s.Kind != store.FromPage && s.Kind != store.FromSite {
+		return nil
 	}
+	s.NextAt = l.Clock.Now() // a stop meanwhile does not lose it
+	if err := l.write(ctx, func(tx *store.Tx) error { return tx.ChangeSource(s, s.NextAt) }); err != nil {
+		return err
+	}
+	l.readers.read(s.ID)
 	return nil
 }
 
@@ -134,7 +143,7 @@ func keep(pages []reading.Page) []store.ReadPage {
 	kept := make([]store.ReadPage, len(pages))
 	for i, p := range pages {
 		kept[i] = store.ReadPage{
-			Page:      store.Page{ID: store.NewID(), Address: p.Address, Title: p.Title, Hash: p.Hash, ETag: p.ETag, Modified: p.Modified, Error: p.Error},
+			Page:      store.Page{ID: store.NewID(), Address: p.Address, Title: p.Title, Hash: p.Hash, ETag: p.ETag, Modified: p.Modified, Error: p.Error, Broke: p.Broke},
 			Unchanged: p.Unchanged, Passages: p.Passages,
 		}
 		for j := range kept[i].Passages {

@@ -14,9 +14,9 @@ import (
 
 // readCSV reads questions and answers. The first row names the columns; those
 // called question and answer are used, whatever else there is.
-func readCSV(_ string, b []byte) (knowledge.Document, error) {
-	r := csv.NewReader(bytes.NewReader(b))
-	r.Comma = separator(b)
+func readCSV(f *file) (knowledge.Document, error) {
+	r := csv.NewReader(bytes.NewReader(f.content))
+	r.Comma = separator(f.content)
 	r.FieldsPerRecord = -1
 	head, err := r.Read()
 	if err != nil {
@@ -24,7 +24,7 @@ func readCSV(_ string, b []byte) (knowledge.Document, error) {
 	}
 	question, answer, ok := pairColumns(head)
 	if !ok {
-		return knowledge.Document{}, fmt.Errorf("the CSV needs a column called question and one called answer in its first row; it has: %s", strings.Join(head, ", "))
+		return knowledge.Document{}, fmt.Errorf("the CSV needs a column called question and one called answer in its first row; it has: %s", clip(strings.Join(head, ", ")))
 	}
 	var d knowledge.Document
 	for {

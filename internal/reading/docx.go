@@ -16,17 +16,16 @@ var headingStyle = regexp.MustCompile(`(?i)^(?:heading|titre|rubrik|überschrift
 
 // readDOCX reads the text of an Office Open XML document (ECMA-376): headings by
 // their style, lists, tables.
-func readDOCX(_ string, content []byte) (knowledge.Document, error) {
-	archive, err := zip.NewReader(bytes.NewReader(content), int64(len(content)))
+func readDOCX(in *file) (knowledge.Document, error) {
+	archive, err := zip.NewReader(bytes.NewReader(in.content), int64(len(in.content)))
 	if err != nil {
 		return knowledge.Document{}, errors.New("the file is not a Word document (.docx), or is damaged or encrypted; save it anew, or as PDF")
 	}
-	left := int64(mostText)
 	for _, f := range archive.File {
 		if f.Name != "word/document.xml" {
 			continue
 		}
-		body, err := unpack(f, &left)
+		body, err := unpack(f, in.left)
 		if err != nil {
 			return knowledge.Document{}, err
 		}

@@ -170,8 +170,80 @@ func bomb(t testing.TB, name string) []byte {
 	return zipped(t, map[string]string{name: strings.Repeat(" ", mostText+1)})
 }
 
+// wide is a workbook with one far cell in each of many rows.
+func wide(t testing.TB) []byte {
+	t.Helper()
+	book := excelize.NewFile()
+	defer book.Close()
+	for i := range 150 {
+		if err := book.SetCellStr("Sheet1", fmt.Sprintf("XFD%d", i+1), "x"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var b bytes.Buffer
+	if err := book.Write(&b); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// overlapping is a ZIP in whose list two files are the same bytes.
+func overlapping(t testing.TB) []byte {
+	t.Helper()
+	content := zipped(t, map[string]string{"a.txt": "The ice is thin.", "b.txt": "The ice is thin."})
+	first := bytes.Index(content, []byte("PK\x01\x02"))
+	second := first + 4 + bytes.Index(content[first+4:], []byte("PK\x01\x02"))
+	const place = 42 // of where the file begins, in its entry of the list
+	copy(content[second+place:second+place+4], content[first+place:first+place+4])
+	return content
+}
+
+// What the page's own styles hide is not the page's word; what a control opens is.
+func TestHiddenTextIsLeftOut(t *testing.T) {
+	for hidden, want := range map[string]bool{
+		`<p style="display:none">SECRET</p>`:                                                        false,
+		`<p style="color:red; DISPLAY : none !important">SECRET</p>`:                                false,
+		`<span style="visibility:hidden">SECRET</span>`:                                             false,
+		`<p style="font-size:0">SECRET</p>`:                                                         false,
+		`<p style="opacity:0">SECRET</p>`:                                                           false,
+		`<p style="position:absolute;left:-9999px">SECRET</p>`:                                      false,
+		`<p style="color:#fff;background:#fff">SECRET</p>`:                                          false,
+		`<p hidden>SECRET</p>`:                                                                      false,
+		`<style>.x, .q { display: none }</style><p class="x">SECRET</p>`:                            false,
+		`<style>/* a */ #n{font-size:0px}</style><p id="n">SECRET</p>`:                              false,
+		`<style>@media print { .x { display: none } } .y{color:red}</style><p class="x">SECRET</p>`: true,
+		`<style>@import "a.css"; .x{display:none}</style><p class="x">SECRET</p>`:                   false,
+		`<button aria-controls="a1">Open</button><div id="a1" style="display:none">SECRET</div>`:    true,
+		`<div class="accordion-body" style="display: none">SECRET</div>`:                            true,
+		`<details><summary>More</summary><p>SECRET</p></details>`:                                   true,
+		`<p style="opacity:0.9;font-size:12px;left:-1px">SECRET</p>`:                                true,
+	} {
+		d, err := Read("page.html", []byte("<main><h1>Ice</h1><p>It is thin.</p>"+hidden+"</main>"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := strings.Contains(fmt.Sprint(d.Sections), "SECRET"); got != want {
+			t.Errorf("%s: told %v, want %v", hidden, got, want)
+		}
+	}
+}
+
+// A file's name in a ZIP is taken for nothing else.
+func TestNamesInAZIPAreNoAddresses(t *testing.T) {
+	contents, err := Here{}.Read(t.Context(), File{Name: "a.zip", Content: zipped(t, map[string]string{"https://bad.example/ice.txt": "Thin.", "../../up.txt": "Thin.", "javascript:a.txt": "Thin."})})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range contents.Pages {
+		if strings.Contains(p.Address, "://") || strings.HasPrefix(p.Address, "javascript:") || strings.HasPrefix(p.Address, "..") {
+			t.Errorf("a page has the address %q", p.Address)
+		}
+	}
+}
+
 func TestBadFilesSayWhy(t *testing.T) {
 	scanned := bytes.Replace(world.PDF(nil), []byte("BT "), []byte("%% "), 1)
+	packed := string(zipped(t, map[string]string{"word/document.xml": "<w><p><t>" + strings.Repeat(" ", mostText/2) + "ice</t></p></w>"}))
 	encrypted := bytes.Replace(world.PDF([]string{"secret"}), []byte("/Root 1 0 R"), []byte("/Root 1 0 R /Encrypt << /Filter /Standard /V 1 /R 2 /O (xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx) /U (yyyyyyyyyyyyyyyyyyyyyyyyyyyyyyyy) /P -44 >> /ID [(a) (a)]"), 1)
 	for _, c := range []struct {
 		name    string
@@ -191,16 +263,21 @@ func TestBadFilesSayWhy(t *testing.T) {
 		{"lines.jsonl", []byte("{\"question\":\"a\",\"answer\":\"b\"}\nnot json"), "line 2"},
 		{"pictures.zip", zipped(t, map[string]string{"a.png": "x"}), "no file that can be read"},
 		{"huge.md", make([]byte, 200<<20), "200 MB"},
+		{"wide.xlsx", wide(t), "2 million cells"},
+		{"head.csv", []byte(strings.Repeat("a", 1<<20) + ",b\n1,2\n"), "aaa…"},
+		{"overlap.zip", overlapping(t), "lie over one another"},
+		{"many.zip", zipped(t, map[string]string{"a.docx": packed, "b.docx": packed, "c.docx": packed}), "unpacks to more"},
+		{"nested.html", []byte(strings.Repeat("<div>", 1000)), "nested too deep"},
 	} {
-		if _, err := ReadFile(c.name, c.content); err == nil || !strings.Contains(err.Error(), c.says) {
+		if _, err := (Here{}).Read(t.Context(), File{Name: c.name, Content: c.content}); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%s: got error %v, want one that speaks of %q", c.name, err, c.says)
 		}
 	}
-	pages, err := ReadFile("mixed.zip", zipped(t, map[string]string{"a.md": "# Ice\n\nIt is thin.", "b.png": "x", "c/d.txt": "Mind the gap."}))
+	contents, err := Here{}.Read(t.Context(), File{Name: "mixed.zip", Content: zipped(t, map[string]string{"a.md": "# Ice\n\nIt is thin.", "b.png": "x", "c/d.txt": "Mind the gap."})})
 	if err != nil {
 		t.Fatal(err)
 	}
-	read := 0
+	read, pages := 0, contents.Pages
 	for _, p := range pages {
 		if p.Error == "" {
 			read++

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"bytes"
+	"errors"
 	"regexp"
 	"strings"
 
@@ -25,10 +26,10 @@ var (
 	runs     = cascadia.MustCompile("ul, ol, dl, div, p, td, main, article, body, section")
 )
 
-func readHTML(_ string, b []byte) (knowledge.Document, error) {
-	page, err := goquery.NewDocumentFromReader(bytes.NewReader(b))
-	if err != nil {
-		return knowledge.Document{}, err
+func readHTML(f *file) (knowledge.Document, error) {
+	page, err := goquery.NewDocumentFromReader(bytes.NewReader(f.content))
+	if err != nil { // the parser reads all that is not nested without end
+		return knowledge.Document{}, errors.New("its elements are nested too deep to be read; save it as plain text")
 	}
 	return documentOf(page), nil
 }
@@ -36,6 +37,7 @@ func readHTML(_ string, b []byte) (knowledge.Document, error) {
 // documentOf takes the content out of a page.
 func documentOf(page *goquery.Document) knowledge.Document {
 	title := strings.TrimSpace(page.Find("title").First().Text())
+	removeHidden(page) // while the styles are there
 	page.FindMatcher(boilerplate).Remove()
 	removeSigns(page)
 	content := page.Find("main, [role=main], article").First()

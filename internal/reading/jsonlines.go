@@ -12,9 +12,9 @@ import (
 
 // readJSONLines reads questions and answers: each line an object with question
 // and answer, whatever else it holds.
-func readJSONLines(_ string, b []byte) (d knowledge.Document, err error) {
+func readJSONLines(f *file) (d knowledge.Document, err error) {
 	n := 0
-	for line := range bytes.Lines(b) {
+	for line := range bytes.Lines(f.content) {
 		n++
 		if line = bytes.TrimSpace(line); len(line) == 0 {
 			continue

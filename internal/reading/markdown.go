@@ -13,12 +13,12 @@ var markdown = goldmark.New(goldmark.WithExtensions(extension.Table, extension.S
 
 // readMarkdown goes by way of HTML, so that headings, lists and tables are
 // understood in one place. Raw HTML in the Markdown is left out.
-func readMarkdown(name string, b []byte) (knowledge.Document, error) {
+func readMarkdown(f *file) (knowledge.Document, error) {
 	var page bytes.Buffer
 	page.WriteString("<main>")
-	if err := markdown.Convert(b, &page); err != nil {
+	if err := markdown.Convert(f.content, &page); err != nil {
 		return knowledge.Document{}, err
 	}
 	page.WriteString("</main>")
-	return readHTML(name, page.Bytes())
+	return readHTML(&file{f.name, page.Bytes(), f.left})
 }

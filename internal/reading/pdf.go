@@ -27,22 +27,22 @@ type line struct {
 
 // readPDF reads the text of a PDF. What is set larger than the body is a heading;
 // a wider gap between lines ends a paragraph.
-func readPDF(_ string, content []byte) (knowledge.Document, error) {
-	file, err := pdf.NewReader(bytes.NewReader(content), int64(len(content)))
+func readPDF(f *file) (knowledge.Document, error) {
+	document, err := pdf.NewReader(bytes.NewReader(f.content), int64(len(f.content)))
 	switch {
 	case errors.Is(err, pdf.ErrInvalidPassword):
 		return knowledge.Document{}, errors.New("the PDF is encrypted; save it without a password")
 	case err != nil:
 		return knowledge.Document{}, errors.New("the file is not a PDF, or is damaged; save it anew")
-	case file.NumPage() > mostPages:
-		return knowledge.Document{}, fmt.Errorf("the PDF has %d pages; at most %d are read", file.NumPage(), mostPages)
+	case document.NumPage() > mostPages:
+		return knowledge.Document{}, fmt.Errorf("the PDF has %d pages; at most %d are read", document.NumPage(), mostPages)
 	}
 	var pages [][]line
 	fonts := map[string]*font{}
 	total := 0
 	var sizes []float64
-	for n := 1; n <= file.NumPage(); n++ {
-		lines, err := linesOf(file.Page(n), fonts)
+	for n := 1; n <= document.NumPage(); n++ {
+		lines, err := linesOf(document.Page(n), fonts)
 		if err != nil {
 			return knowledge.Document{}, err
 		}

@@ -4,6 +4,7 @@ package reading
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -27,8 +28,15 @@ const mostText = 64 << 20
 
 // A reader makes a document of one kind of file.
 type reader struct {
-	read   func(name string, content []byte) (knowledge.Document, error)
+	read   func(f *file) (knowledge.Document, error)
 	binary bool // the content is no text
+}
+
+// A file is one that is read, alone or out of a ZIP.
+type file struct {
+	name    string
+	content []byte
+	left    *int64 // how much it may still unpack to, with the ZIP that it came in
 }
 
 var readers = map[string]reader{
@@ -51,22 +59,79 @@ type Page struct {
 	Hash     string // of the content
 	Passages []knowledge.Passage
 	Error    string // why it could not be read, "" if it was
+	Broke    string // the hash of the content, if reading it broke
 
 	ETag, Modified string // as a web server gave them
 	Unchanged      bool   // since the last reading: there are no passages here
 }
 
-// ReadFile reads a file, or all files in a ZIP. What cannot be read in a ZIP is a
-// page with an error.
-func ReadFile(name string, content []byte) ([]Page, error) {
-	if strings.EqualFold(path.Ext(name), ".zip") {
-		return readZIP(content)
+// A File is what is to be read: a file, a ZIP of files, or a page of the web.
+type File struct {
+	Name    string // its ending says what it is
+	Content []byte `json:"-"`
+	Web     string // the address that it came from, "" for a file
+	Known   string // the hash of what was read before: if it is the same, it is not read again
+	Pairs   bool   // headings that ask become questions with answers
+}
+
+// Contents are what a file holds.
+type Contents struct {
+	Pages     []Page
+	Links     []string // of a web page
+	Canonical string   // the address that a web page gives as its own, "" if none
+}
+
+// A Reader reads files. It is safe for concurrent use.
+type Reader interface {
+	// Read reads a file, or all files in a ZIP. What cannot be read in a ZIP is a page
+	// with an error. The error says what is wrong with the file and what to do; it
+	// wraps ErrBroke if the file must not be read again by itself.
+	Read(ctx context.Context, f File) (Contents, error)
+	// Warning says what those who run the service should know, "" if nothing.
+	Warning() string
+}
+
+// ErrBroke is wrapped by errors of files that made the reading crash, or cost it too
+// much memory or time.
+var ErrBroke = errors.New("it is not read again by itself")
+
+// Here reads files in this process. A file that was made to do harm can end the
+// process, or fill the machine's memory: a service reads by way of the package
+// apart.
+type Here struct{}
+
+// Warning has nothing to say.
+func (Here) Warning() string { return "" }
+
+// Read reads a file.
+func (Here) Read(_ context.Context, f File) (c Contents, err error) {
+	defer func() {
+		if err != nil {
+			err = errors.New(clip(err.Error()))
+		}
+	}()
+	left := int64(mostText)
+	switch {
+	case f.Web != "":
+		return readWeb(f, &left)
+	case strings.EqualFold(path.Ext(f.Name), ".zip"):
+		c.Pages, err = readZIP(f.Content, &left)
+		return c, err
 	}
-	document, err := Read(name, content)
-	if err != nil {
-		return nil, err
+	document, err := read(&file{f.Name, f.Content, &left})
+	if err == nil {
+		c.Pages = []Page{pageOf("", f.Content, document)}
 	}
-	return []Page{pageOf("", content, document)}, nil
+	return c, err
+}
+
+// clip bounds what is quoted of a file.
+func clip(message string) string {
+	const most = 400 // letters
+	if runes := []rune(message); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return message
 }
 
 func pageOf(address string, content []byte, d knowledge.Document) Page {
@@ -78,35 +143,39 @@ func hashOf(content []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// Read reads one file by the ending of its name. The error says what is wrong
-// with the file and what to do. It never panics, whatever the content.
-func Read(name string, content []byte) (document knowledge.Document, err error) {
+// Read reads one file by the ending of its name, in this process; see Here.
+func Read(name string, content []byte) (knowledge.Document, error) {
+	left := int64(mostText)
+	return read(&file{name, content, &left})
+}
+
+func read(f *file) (document knowledge.Document, err error) {
 	defer func() {
 		// The libraries for PDF and Office files trust what they read.
 		if cause := recover(); cause != nil {
 			err = errors.New("the file is damaged, or made in a way that is not understood; save it anew, or as plain text")
 		}
 	}()
-	ending := strings.ToLower(path.Ext(name))
+	ending := strings.ToLower(path.Ext(f.name))
 	r, known := readers[ending]
 	switch {
 	case !known:
 		return document, fmt.Errorf("files ending in %q cannot be read; use %s", ending, Kinds)
-	case len(content) > Limit:
-		return document, fmt.Errorf("the file has %d MB; at most %d MB are read", len(content)>>20, Limit>>20)
-	case len(bytes.TrimSpace(content)) == 0:
+	case len(f.content) > Limit:
+		return document, fmt.Errorf("the file has %d MB; at most %d MB are read", len(f.content)>>20, Limit>>20)
+	case len(bytes.TrimSpace(f.content)) == 0:
 		return document, errors.New("the file is empty")
 	}
 	if !r.binary {
-		if content, err = asText(ending, content); err != nil {
+		if f.content, err = asText(ending, f.content); err != nil {
 			return document, err
 		}
 	}
-	if document, err = r.read(name, content); err != nil {
+	if document, err = r.read(f); err != nil {
 		return document, err
 	}
 	if document.Title = strings.Join(strings.Fields(document.Title), " "); document.Title == "" {
-		document.Title = titleOf(name)
+		document.Title = titleOf(f.name)
 	}
 	if len(document.Passages()) == 0 {
 		err = errors.New("the file holds no text to answer from")

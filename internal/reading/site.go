@@ -1,7 +1,6 @@
 package reading
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -12,10 +11,8 @@ import (
 	"strings"
 	"time"
 
-	"github.com/PuerkitoBio/goquery"
 	"github.com/gocolly/colly/v2"
 
-	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/outbound"
 )
 
@@ -31,7 +28,10 @@ type Site struct {
 }
 
 // Known is what is known of a page from its last reading.
-type Known struct{ Hash, ETag, Modified string }
+type Known struct {
+	Hash, ETag, Modified string
+	Broke, Error         string // the hash of what could not be read without breaking, and what was said of it: while it is the same, it is left alone
+}
 
 // The limits of a website.
 const (
@@ -153,7 +153,7 @@ func (c *crawl) run(ctx context.Context) (Reading, error) {
 	})
 	asking := ""
 	collector.OnResponse(func(r *colly.Response) {
-		for _, link := range c.take(asking, r) {
+		for _, link := range c.take(ctx, asking, r) {
 			if c.site.Follow && depth < c.site.Depth && !queued[link] && strings.HasPrefix(link, c.prefix) {
 				queued[link] = true
 				queue = append(queue, target{link, depth + 1})
@@ -253,17 +253,17 @@ func (c *crawl) fail(asked string, r *colly.Response, err error) {
 	default:
 		reason = "the server cannot be reached: " + lastCause(err)
 	}
-	c.failPage(asked, reason)
+	c.failPage(asked, errors.New(reason))
 }
 
-func (c *crawl) failPage(address, reason string) {
+func (c *crawl) failPage(address string, reason error) {
 	if address == c.first {
-		c.failed = errors.New(reason)
+		c.failed = reason
 		return
 	}
 	c.failures++
-	c.lastError = address + ": " + reason
-	c.reading.Pages = append(c.reading.Pages, Page{Address: address, Error: reason})
+	c.lastError = address + ": " + reason.Error()
+	c.reading.Pages = append(c.reading.Pages, Page{Address: address, Error: reason.Error()})
 }
 
 // lastCause says an error without the addresses that wrap it.
@@ -278,7 +278,7 @@ func lastCause(err error) string {
 }
 
 // take takes a page in and returns the links on it.
-func (c *crawl) take(asked string, r *colly.Response) (links []string) {
+func (c *crawl) take(ctx context.Context, asked string, r *colly.Response) (links []string) {
 	c.met[asked] = true
 	address := plainAddress(r.Request.URL)
 	if address != asked {
@@ -291,69 +291,58 @@ func (c *crawl) take(asked string, r *colly.Response) (links []string) {
 	ending := endingOf(r)
 	if ending == "" {
 		if asked == c.first {
-			c.failed = fmt.Errorf("the address leads to %s, which cannot be read", r.Headers.Get("Content-Type"))
+			c.failed = fmt.Errorf("the address leads to %s, which cannot be read", clip(r.Headers.Get("Content-Type")))
 		}
 		return nil
 	}
 	if ending == ".html" && len(r.Body) > pageLimit || len(r.Body) > Limit {
-		c.failPage(asked, fmt.Sprintf("the page is larger than %d MB", pageLimit>>20))
+		c.failPage(asked, fmt.Errorf("the page is larger than %d MB", pageLimit>>20))
 		return nil
 	}
 	c.reading.Bytes += len(r.Body)
-	canonical := address
-	body := r.Body
-	if ending == ".html" {
-		text, err := asText(ending, body)
-		if err != nil {
-			c.failPage(asked, err.Error())
-			return nil
-		}
-		body = text
-		if page, err := goquery.NewDocumentFromReader(bytes.NewReader(body)); err == nil {
-			links = linksOf(page, r.Request.URL)
-			if href, ok := page.Find("link[rel=canonical]").First().Attr("href"); ok {
-				if u, err := r.Request.URL.Parse(href); err == nil && strings.HasPrefix(plainAddress(u), c.prefix) {
-					canonical = plainAddress(u)
-				}
-			}
-		}
+	hash := hashOf(r.Body)
+	known := c.site.Known[address]
+	if known.Broke == hash {
+		c.reading.Pages = append(c.reading.Pages, Page{Address: address, Error: known.Error, Broke: hash})
+		return nil
 	}
-	if canonical != address {
-		// The page says that it is another one's copy: that one is read.
-		if !c.met[canonical] && c.site.Follow {
-			return append([]string{canonical}, links...)
-		}
-		if c.met[canonical] {
-			return links
-		}
+	contents, err := c.fetcher.Reader.Read(ctx, File{Name: "page" + ending, Content: r.Body, Web: r.Request.URL.String(), Known: known.Hash, Pairs: c.site.Pairs})
+	if ctx.Err() != nil {
+		return nil
 	}
-	hash := hashOf(body)
-	page := Page{Address: address, Hash: hash, ETag: r.Headers.Get("ETag"), Modified: r.Headers.Get("Last-Modified")}
-	if known, ok := c.site.Known[address]; ok && known.Hash == hash {
-		page.Unchanged = true
-		c.reading.Pages = append(c.reading.Pages, page)
-		return links
-	}
-	d, err := Read("page"+ending, body)
 	if err != nil {
+		c.failPage(asked, err)
+		if n := len(c.reading.Pages); c.failed == nil && errors.Is(err, ErrBroke) {
+			c.reading.Pages[n-1].Broke = hash
+		}
+		return nil
+	}
+	page := contents.Pages[0]
+	if contents.Canonical != "" && contents.Canonical != address && strings.HasPrefix(contents.Canonical, c.prefix) {
+		// The page says that it is another one's copy: that one is read.
+		if !c.met[contents.Canonical] && c.site.Follow {
+			return append([]string{contents.Canonical}, contents.Links...)
+		}
+		if c.met[contents.Canonical] {
+			return contents.Links
+		}
+	}
+	if page.Error != "" {
 		if asked == c.first && !c.site.Follow {
-			c.failed = err
+			c.failed = errors.New(page.Error)
 			return nil
 		}
 		if ending != ".html" { // a page of links alone is no trouble
-			c.failPage(address, err.Error())
+			c.failPage(address, errors.New(page.Error))
 		}
-		return links
+		return contents.Links
 	}
-	if c.site.Pairs {
-		d = askedAndAnswered(d)
-	}
-	page.Title, page.Passages = d.Title, d.Passages()
-	if address == c.first || asked == c.first {
-		c.reading.Title = d.Title
+	page.Address, page.ETag, page.Modified = address, r.Headers.Get("ETag"), r.Headers.Get("Last-Modified")
+	if !page.Unchanged && (address == c.first || asked == c.first) {
+		c.reading.Title = page.Title
 	}
 	c.reading.Pages = append(c.reading.Pages, page)
-	return links
+	return contents.Links
 }
 
 // endingOf returns the ending of a file of the response's type, "" for what
@@ -376,57 +365,4 @@ func endingOf(r *colly.Response) string {
 		return ".docx"
 	}
 	return ""
-}
-
-// linksOf returns the addresses that a page links to.
-func linksOf(page *goquery.Document, base *url.URL) (links []string) {
-	if href, ok := page.Find("base[href]").First().Attr("href"); ok {
-		if u, err := base.Parse(href); err == nil {
-			base = u
-		}
-	}
-	page.Find("a[href]").Each(func(_ int, a *goquery.Selection) {
-		if rel, _ := a.Attr("rel"); strings.Contains(rel, "nofollow") {
-			return
-		}
-		href, _ := a.Attr("href")
-		if u, err := base.Parse(strings.TrimSpace(href)); err == nil && (u.Scheme == "http" || u.Scheme == "https") {
-			links = append(links, plainAddress(u))
-		}
-	})
-	return links
-}
-
-// plainAddress writes an address in one way: without a fragment, with a path.
-func plainAddress(u *url.URL) string {
-	plain := *u
-	plain.Fragment, plain.RawFragment = "", ""
-	plain.Host = strings.ToLower(plain.Host)
-	if plain.Scheme == "http" {
-		plain.Host = strings.TrimSuffix(plain.Host, ":80")
-	} else if plain.Scheme == "https" {
-		plain.Host = strings.TrimSuffix(plain.Host, ":443")
-	}
-	if plain.Path == "" {
-		plain.Path = "/"
-	}
-	return plain.String()
-}
-
-// askedAndAnswered makes pairs of a document's sections whose heading asks
-// something; if none does, the document stays as it is.
-func askedAndAnswered(d knowledge.Document) knowledge.Document {
-	var pairs []knowledge.Pair
-	var rest []knowledge.Section
-	for _, s := range d.Sections {
-		if n := len(s.Trail); n > 0 && strings.HasSuffix(strings.TrimSpace(s.Trail[n-1]), "?") {
-			pairs = append(pairs, knowledge.Pair{Question: s.Trail[n-1], Answer: s.Text})
-		} else {
-			rest = append(rest, s)
-		}
-	}
-	if len(pairs) > 0 {
-		d.Pairs, d.Sections = append(d.Pairs, pairs...), rest
-	}
-	return d
 }

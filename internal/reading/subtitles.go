@@ -17,7 +17,7 @@ const cuesTogether = 700
 
 // readSubtitles reads SRT and WebVTT: what is said, under the time at which it
 // begins.
-func readSubtitles(name string, b []byte) (knowledge.Document, error) {
+func readSubtitles(f *file) (knowledge.Document, error) {
 	o := outline{}
 	var said strings.Builder
 	flush := func() {
@@ -25,7 +25,7 @@ func readSubtitles(name string, b []byte) (knowledge.Document, error) {
 		said.Reset()
 	}
 	started, inCue := false, false
-	for line := range strings.Lines(string(b)) {
+	for line := range strings.Lines(string(f.content)) {
 		line = strings.TrimSpace(line)
 		switch at := cueTime.FindStringSubmatch(line); {
 		case at != nil:
@@ -44,6 +44,6 @@ func readSubtitles(name string, b []byte) (knowledge.Document, error) {
 	}
 	flush()
 	d := o.done()
-	d.Title = titleOf(name)
+	d.Title = titleOf(f.name)
 	return d, nil
 }

@@ -41,8 +41,8 @@ var (
 // readText finds the headings of a plain text by how they are set: underlined,
 // numbered, in capitals, further out than the body, or a short line above a
 // longer paragraph. Lines marked Q and A are a heading and what is below it.
-func readText(_ string, b []byte) (knowledge.Document, error) {
-	blocks := blocksOf(strings.ReplaceAll(string(b), "\u00a0", " "))
+func readText(f *file) (knowledge.Document, error) {
+	blocks := blocksOf(strings.ReplaceAll(string(f.content), "\u00a0", " "))
 	body := bodyIndent(blocks)
 	var o outline
 	for i := range blocks {

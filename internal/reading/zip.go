@@ -3,10 +3,12 @@ package reading
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strings"
 )
 
@@ -14,7 +16,7 @@ import (
 const mostFiles = 2_000
 
 // readZIP reads the files in a ZIP, each a page. Other ZIPs in it are not opened.
-func readZIP(content []byte) ([]Page, error) {
+func readZIP(content []byte, left *int64) ([]Page, error) {
 	if len(content) > Limit {
 		return nil, fmt.Errorf("the file has %d MB; at most %d MB are read", len(content)>>20, Limit>>20)
 	}
@@ -25,32 +27,69 @@ func readZIP(content []byte) ([]Page, error) {
 	if len(archive.File) > mostFiles {
 		return nil, fmt.Errorf("the ZIP holds %d files; at most %d are read", len(archive.File), mostFiles)
 	}
+	if overlaps(archive.File, len(content)) {
+		return nil, errors.New("the ZIP is damaged: its files lie over one another; pack it anew")
+	}
 	var pages []Page
-	left := int64(mostText)
-	read := 0
+	n := 0
 	for _, f := range archive.File {
 		base := path.Base(f.Name)
 		if f.FileInfo().IsDir() || strings.HasPrefix(base, ".") || strings.HasPrefix(f.Name, "__MACOSX/") {
 			continue
 		}
-		content, err := unpack(f, &left)
+		content, err := unpack(f, left)
 		if errors.Is(err, errBomb) {
 			return nil, err
 		}
 		if err == nil {
-			d, failed := Read(f.Name, content)
+			d, failed := read(&file{f.Name, content, left})
+			if errors.Is(failed, errBomb) {
+				return nil, failed
+			}
 			if err = failed; err == nil {
-				pages = append(pages, pageOf(f.Name, content, d))
-				read++
+				pages = append(pages, pageOf(entryName(f.Name), content, d))
+				n++
 				continue
 			}
 		}
-		pages = append(pages, Page{Address: f.Name, Error: err.Error()})
+		pages = append(pages, Page{Address: entryName(f.Name), Error: clip(err.Error())})
 	}
-	if read == 0 {
+	if n == 0 {
 		return nil, errors.New("the ZIP holds no file that can be read; it may hold " + Kinds)
 	}
 	return pages, nil
+}
+
+// overlaps reports whether files of a ZIP share bytes: then a small ZIP can hold far
+// more than its size, each time the same.
+func overlaps(files []*zip.File, size int) bool {
+	type extent struct{ from, to int64 }
+	var extents []extent
+	for _, f := range files {
+		from, err := f.DataOffset()
+		if err != nil || f.CompressedSize64 > uint64(size) {
+			return true
+		}
+		extents = append(extents, extent{from, from + int64(f.CompressedSize64)})
+	}
+	slices.SortFunc(extents, func(a, b extent) int { return cmp.Compare(a.from, b.from) })
+	for i := 1; i < len(extents); i++ {
+		if extents[i].from < extents[i-1].to {
+			return true
+		}
+	}
+	return false
+}
+
+// entryName is a file's path in a ZIP, which can be taken for nothing else: not for
+// an address of the web, and not for a path outside.
+func entryName(name string) string {
+	name = strings.ToValidUTF8(strings.ReplaceAll(name, "\\", "/"), "")
+	name = strings.TrimPrefix(path.Clean("/"+name), "/")
+	if i := strings.IndexByte(name, ':'); i >= 0 {
+		name = "./" + name
+	}
+	return clip(name)
 }
 
 var errBomb = fmt.Errorf("the file unpacks to more than %d MB", mostText>>20)

@@ -57,7 +57,7 @@ type Page struct {
 	ETag, Modified                     string
 	Passages                           int
 	ReadAt                             time.Time
-	Error                              string
+	Error, Broke                       string
 }
 
 const sourceColumns = `s.id, s.name, s.title, s.hash, s.kind, s.address, s.options, s.every, s.bytes, s.read_at, s.tried_at, s.next_at, s.valid_from, s.valid_until, s.error,
@@ -125,11 +125,11 @@ func (s *Store) sources(ctx context.Context, rest string, args ...any) (list []S
 
 // Pages returns the pages of a source, by address.
 func (s *Store) Pages(ctx context.Context, sourceID string) (list []Page, err error) {
-	err = s.reader.rows(ctx, `SELECT g.id, g.source_id, g.address, g.title, g.hash, g.etag, g.modified, g.read_at, g.error, (SELECT count(*) FROM passage p WHERE p.page_id = g.id)
+	err = s.reader.rows(ctx, `SELECT g.id, g.source_id, g.address, g.title, g.hash, g.etag, g.modified, g.read_at, g.error, g.broke, (SELECT count(*) FROM passage p WHERE p.page_id = g.id)
 		FROM page g WHERE g.source_id = ? ORDER BY g.address`, []any{sourceID}, func(scan func(...any) error) error {
 		var p Page
 		var at int64
-		err := scan(&p.ID, &p.SourceID, &p.Address, &p.Title, &p.Hash, &p.ETag, &p.Modified, &at, &p.Error, &p.Passages)
+		err := scan(&p.ID, &p.SourceID, &p.Address, &p.Title, &p.Hash, &p.ETag, &p.Modified, &at, &p.Error, &p.Broke, &p.Passages)
 		p.ReadAt = fromMillis(at)
 		list = append(list, p)
 		return err
@@ -318,14 +318,14 @@ func (t *Tx) PutReading(s Source, pages []ReadPage, whole bool, now time.Time) e
 func (t *Tx) putPage(sourceID string, p ReadPage, now time.Time) error {
 	if p.Error != "" || p.Unchanged {
 		// A page that was never read is kept too, so that its error is seen.
-		_, err := t.exec(`INSERT INTO page (id, source_id, address, title, hash, read_at, error) VALUES (?, ?, ?, ?, '', ?, ?)
-			ON CONFLICT (source_id, address) DO UPDATE SET error = excluded.error`,
-			p.ID, sourceID, p.Address, p.Title, millis(now), p.Error)
+		_, err := t.exec(`INSERT INTO page (id, source_id, address, title, hash, read_at, error, broke) VALUES (?, ?, ?, ?, '', ?, ?, ?)
+			ON CONFLICT (source_id, address) DO UPDATE SET error = excluded.error, broke = excluded.broke`,
+			p.ID, sourceID, p.Address, p.Title, millis(now), p.Error, p.Broke)
 		return err
 	}
 	var id string
 	if err := t.row(`INSERT INTO page (id, source_id, address, title, hash, etag, modified, read_at, error) VALUES (?, ?, ?, ?, ?, ?, ?, ?, '')
-		ON CONFLICT (source_id, address) DO UPDATE SET title = excluded.title, hash = excluded.hash, etag = excluded.etag, modified = excluded.modified, read_at = excluded.read_at, error = ''
+		ON CONFLICT (source_id, address) DO UPDATE SET title = excluded.title, hash = excluded.hash, etag = excluded.etag, modified = excluded.modified, read_at = excluded.read_at, error = '', broke = ''
 		RETURNING id`, []any{p.ID, sourceID, p.Address, p.Title, p.Hash, p.ETag, p.Modified, millis(now)}, &id); err != nil {
 		return err
 	}

@@ -342,7 +342,7 @@ func measureReading() (float64, error) {
 	for range 2 {
 		go func() {
 			for range copies {
-				if _, err := reading.ReadFile("page.html", content); err != nil {
+				if _, err := reading.Read("page.html", content); err != nil {
 					failed <- err
 					return
 				}
