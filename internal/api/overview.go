@@ -7,6 +7,7 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/store"
 )
 
@@ -82,6 +83,13 @@ func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 		if ch.Fault != "" {
 			list = append(list, client.Trouble{What: "The channel " + ch.Title + " does not work", Detail: ch.Fault, GivenUp: true})
 		}
+	}
+	failed, err := q.workspace.Store().FailedTurns(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range failed {
+		list = append(list, client.Trouble{What: "A message could not be decided on", Detail: f.Error, Conversation: f.ConversationID, GivenUp: f.Times >= engine.TurnTries})
 	}
 	for _, state := range []string{"pending", "failed"} {
 		effects, err := q.workspace.Store().Effects(ctx, state, 100)

@@ -23,6 +23,13 @@ var callKind = EffectKind{
 		}
 		return w.config.Load().tools[call.Tool].Time() + spare
 	},
+	To: func(w *Workspace, e store.Effect) string {
+		call, err := body[dialogue.Call](e)
+		if err != nil {
+			return ""
+		}
+		return "connection/" + w.config.Load().tools[call.Tool].Connection
+	},
 	Carry: func(ctx context.Context, w *Workspace, e store.Effect) (any, error) {
 		call, err := body[dialogue.Call](e)
 		result := dialogue.Result{Call: call}

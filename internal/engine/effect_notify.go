@@ -21,7 +21,7 @@ type notifyBody struct {
 
 // notifyKind tells people by mail.
 var notifyKind = EffectKind{
-	Name: "notify", Time: within(60 * time.Second), Trouble: "A notification could not be sent",
+	Name: "notify", Time: within(60 * time.Second), To: toConnection, Trouble: "A notification could not be sent",
 	Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 		notify := e.(dialogue.Notify)
 		text := notify.Body

@@ -25,7 +25,7 @@ var sayKind = EffectKind{Name: "say", Decide: func(_ context.Context, c *Committ
 	case !c.channel.fetches():
 		var answers []string
 		for _, answered := range say.Answers {
-			answers = append(answers, c.external[answered])
+			answers = append(answers, c.hearing.external[answered])
 		}
 		send := c.w.sends(c.talk, c.commit.Turn.ID, say.Parts, answers)
 		said.State, said.Send = store.MessageMade, &send
@@ -44,6 +44,13 @@ const sendTime = 60 * time.Second
 // sendKind carries a message to the customer; it has the message's id.
 var sendKind = EffectKind{
 	Name: "send", Time: within(sendTime), OfBot: true, Trouble: "A reply could not be delivered",
+	To: func(_ *Workspace, e store.Effect) string {
+		b, err := body[struct{ Channel string }](e)
+		if err != nil {
+			return ""
+		}
+		return "channel/" + b.Channel
+	},
 	Carry: func(ctx context.Context, w *Workspace, e store.Effect) (any, error) {
 		b, err := body[sendBody](e)
 		if err != nil {

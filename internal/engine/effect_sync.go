@@ -16,7 +16,7 @@ type syncBody struct {
 
 // syncKind writes a contact to a CRM.
 var syncKind = EffectKind{
-	Name: "sync", Time: within(60 * time.Second), Trouble: "A contact could not be written to the CRM",
+	Name: "sync", Time: within(60 * time.Second), To: toConnection, Trouble: "A contact could not be written to the CRM",
 	Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 		sync := e.(dialogue.Sync)
 		facts := map[string]string{}

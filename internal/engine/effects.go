@@ -36,6 +36,11 @@ type EffectKind struct {
 	// Time is how long one try may take.
 	Time func(w *Workspace, e store.Effect) time.Duration
 
+	// To names what the effect is carried to: the connection or the channel. Only so
+	// many effects are carried to one place at once, so that one that hangs holds up
+	// nobody else. nil: all of the kind go to one place.
+	To func(w *Workspace, e store.Effect) string
+
 	// GiveUp is how long it is tried; the workspace's option if zero.
 	GiveUp time.Duration
 
@@ -85,7 +90,8 @@ type Committing struct {
 	talk     store.Conversation
 	channel  *openChannel
 	snapshot dialogue.Snapshot
-	external map[string]string // the channel's ids of the messages decided on
+	hearing  hearing
+	gaveUp   bool // on deciding: people are to do it
 	now      time.Time
 	commit   store.Commit
 }
@@ -131,6 +137,23 @@ func (w *Workspace) carry(ctx context.Context, kind EffectKind, e store.Effect) 
 		}
 	}()
 	return kind.Carry(ctx, w, e)
+}
+
+// place is what an effect is carried to.
+func (w *Workspace) place(e store.Effect) string {
+	if kind := w.effects[e.Kind]; kind.To != nil {
+		return kind.To(w, e)
+	}
+	return "kind/" + e.Kind
+}
+
+// toConnection is To of effects whose body names a connection.
+func toConnection(_ *Workspace, e store.Effect) string {
+	b, err := body[struct{ Connection string }](e)
+	if err != nil {
+		return ""
+	}
+	return "connection/" + b.Connection
 }
 
 // body reads the body of an effect.

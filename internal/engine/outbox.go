@@ -11,8 +11,8 @@ import (
 	"urgentparrot.example/internal/store"
 )
 
-// atOnce is how many effects are carried out at the same time.
-const atOnce = 64
+// atOnce is how many effects are carried to one place at the same time.
+const atOnce = 32
 
 // An Outbox carries effects out: those of one lane in order, several lanes at
 // once.
@@ -20,12 +20,12 @@ type Outbox struct {
 	w     *Workspace
 	ctx   context.Context
 	stop  context.CancelFunc
-	slots chan struct{}
 	ended sync.WaitGroup
 
 	mu      sync.Mutex
 	lanes   map[string][]store.Effect // what waits; a lane that is there is at work
 	flights map[string]*flight        // those of bots, by id
+	slots   map[string]chan struct{}  // by place
 	hushed  map[string]string         // by conversation: effects of a bot up to this id are cancelled
 }
 
@@ -40,7 +40,7 @@ type flight struct {
 
 func newOutbox(w *Workspace) *Outbox {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Outbox{w: w, ctx: ctx, stop: stop, slots: make(chan struct{}, atOnce), lanes: map[string][]store.Effect{}, flights: map[string]*flight{}, hushed: map[string]string{}}
+	return &Outbox{w: w, ctx: ctx, stop: stop, slots: map[string]chan struct{}{}, lanes: map[string][]store.Effect{}, flights: map[string]*flight{}, hushed: map[string]string{}}
 }
 
 // add takes effects that have been committed.
@@ -81,16 +81,17 @@ func (o *Outbox) run(lane string) {
 // try carries an effect out, again and again until it is settled. It reports
 // false if the outbox was closed first.
 func (o *Outbox) try(e *store.Effect) bool {
+	slots := o.slotsOf(o.w.place(*e))
 	for o.ctx.Err() == nil {
 		f := o.takeOff(*e)
 		if f == nil {
 			return true // it was cancelled
 		}
 		next := time.Time{}
-		due := o.await(f, e.NextAt)
+		due := o.await(f, e.NextAt, slots)
 		if due {
 			next = o.carryOut(f.ctx, *e)
-			<-o.slots
+			<-slots
 		}
 		o.land(f)
 		switch {
@@ -106,9 +107,19 @@ func (o *Outbox) try(e *store.Effect) bool {
 	return false
 }
 
+// slotsOf returns what bounds the effects that are carried to a place.
+func (o *Outbox) slotsOf(place string) chan struct{} {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if o.slots[place] == nil {
+		o.slots[place] = make(chan struct{}, atOnce)
+	}
+	return o.slots[place]
+}
+
 // await waits until an effect is due and has a place. It reports false if the
 // waiting was ended first, by a person who came in or by the close.
-func (o *Outbox) await(f *flight, at time.Time) bool {
+func (o *Outbox) await(f *flight, at time.Time, slots chan struct{}) bool {
 	if wait := at.Sub(o.w.Clock.Now()); wait > 0 {
 		passed, stop := o.w.Clock.Timer(wait)
 		defer stop()
@@ -119,14 +130,14 @@ func (o *Outbox) await(f *flight, at time.Time) bool {
 		}
 	}
 	select {
-	case o.slots <- struct{}{}:
+	case slots <- struct{}{}:
 	case <-f.ctx.Done():
 		return false
 	}
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	if f.ctx.Err() != nil {
-		<-o.slots
+		<-slots
 		return false
 	}
 	f.underWay = true

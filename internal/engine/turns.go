@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"runtime/debug"
+	"slices"
+	"sync"
 	"time"
 
 	"urgentparrot.example/internal/core/bot"
@@ -13,41 +15,166 @@ import (
 	"urgentparrot.example/internal/store"
 )
 
-// heard is how many of the latest messages a turn looks at.
-const heard = 60
+// What a turn takes at once: it looks at so many of the latest messages, and decides
+// on so many bytes of what was said; the rest is for the next turn.
+const (
+	heard     = 60
+	turnBytes = 16_000
+)
+
+// turnTime is how long a turn may take by the machine's time, whatever the clock says:
+// it bounds work, not waiting. What a turn has not read by then it leaves, and says so.
+const turnTime = 10 * time.Second
+
+// TurnTries is how often a turn that fails is tried before people come in.
+const TurnTries = 10
 
 // decide decides on what is undecided in a conversation, until nothing is or a
 // tool has to be waited for.
 func (w *Workspace) decide(id string) {
-	for {
-		again, err := w.decideSafely(w.running, id)
+	for again := true; again; {
+		var err error
+		again, err = w.decideSafely(w.running, id, "")
 		switch {
-		case errors.Is(err, context.Canceled), errors.Is(err, store.ErrClosed):
+		case err == nil:
+		case errors.Is(err, context.Canceled), errors.Is(err, store.ErrClosed), w.running.Err() != nil:
 			return
-		case err != nil:
-			w.log.Error("a turn failed and will be tried again", "conversation", id, "error", err)
-			w.look(id, w.options.RetryBase)
-			return
-		case !again:
-			return
+		default:
+			again = w.afterFailure(id, err)
 		}
 	}
 }
 
+// undecidable is why a turn cannot be decided, where that is its own fault and not the
+// store's.
+type undecidable struct{ why string }
+
+func (u *undecidable) Error() string { return u.why }
+
 // decideSafely is decideOnce, where a panic costs this one turn only.
-func (w *Workspace) decideSafely(ctx context.Context, id string) (again bool, err error) {
+func (w *Workspace) decideSafely(ctx context.Context, id, giveUp string) (again bool, err error) {
 	defer func() {
 		if cause := recover(); cause != nil {
-			err = fmt.Errorf("it broke: %v\n%s", cause, debug.Stack())
+			w.log.Error("a turn broke", "conversation", id, "cause", cause, "stack", string(debug.Stack()))
+			err = &undecidable{fmt.Sprintf("it broke: %v", cause)}
 		}
 	}()
-	return w.decideOnce(ctx, id)
+	return w.decideOnce(ctx, id, giveUp)
 }
 
-// decideOnce makes one decision and commits it. It reports true if there may be
-// more to decide: the conversation changed while the decision was made, so it
-// was thrown away.
-func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err error) {
+// afterFailure has a failed turn tried again after a growing pause, or, when it has
+// failed too often by its own fault, hands the conversation to people. It reports
+// whether there may be more to decide at once.
+func (w *Workspace) afterFailure(id string, err error) (again bool) {
+	w.log.Error("a turn failed and will be tried again", "conversation", id, "error", err)
+	times := w.failures.add(id)
+	var own *undecidable
+	if errors.As(err, &own) {
+		if failed := w.write(w.running, func(tx *store.Tx) (err error) {
+			times, err = tx.FailTurn(id, own.why, w.Clock.Now())
+			return err
+		}); failed != nil {
+			w.log.Error("a failed turn could not be recorded", "conversation", id, "error", failed)
+		}
+		if times >= TurnTries {
+			again, err := w.decideSafely(w.running, id, own.why)
+			if err == nil {
+				return again
+			}
+			w.log.Error("a conversation could not be handed over", "conversation", id, "error", err)
+		}
+	}
+	w.look(id, w.backOff(times))
+	return false
+}
+
+// failures counts failed turns in a row, by conversation.
+type failures struct {
+	mu    sync.Mutex
+	times map[string]int
+}
+
+func (f *failures) add(id string) int {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.times == nil {
+		f.times = map[string]int{}
+	}
+	f.times[id]++
+	return f.times[id]
+}
+
+// over reports whether there were any, and forgets them.
+func (f *failures) over(id string) bool {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	_, were := f.times[id]
+	delete(f.times, id)
+	return were
+}
+
+// A hearing is what a turn takes in of what was said.
+type hearing struct {
+	messages  []dialogue.Incoming
+	external  map[string]string // the channel's ids of the messages
+	upTo      int               // the position of the last of them
+	more      bool              // there are later ones
+	latest    time.Time
+	lastReply string // the bot's
+	streak    int
+}
+
+// hear returns what a turn takes in: what nobody has decided on yet, the oldest
+// first. Messages up to the position left were left to a person.
+func (w *Workspace) hear(ctx context.Context, id string, left int) (h hearing, err error) {
+	h.external = map[string]string{}
+	latest, err := w.store.Heard(ctx, id, heard)
+	if err != nil {
+		return h, err
+	}
+	isNew := func(m store.Message) bool { return m.Author == store.ByCustomer && m.TurnID == "" }
+	incoming := latest
+	if len(latest) == heard && slices.ContainsFunc(latest, isNew) {
+		if incoming, err = w.store.Unheard(ctx, id, heard); err != nil { // there may be older ones
+			return h, err
+		}
+	}
+	size := 0
+	for _, m := range incoming {
+		if !isNew(m) {
+			continue
+		}
+		if size += len(m.Text); size > turnBytes && len(h.messages) > 0 || len(h.messages) == heard-1 {
+			h.more = true
+			break
+		}
+		h.messages = append(h.messages, dialogue.Incoming{ID: m.ID, Text: m.Text, Left: m.Position <= left})
+		h.external[m.ID], h.upTo, h.latest = m.ExternalID, m.Position, m.At
+	}
+	moments := make([]dialogue.Moment, 0, len(latest))
+	for _, m := range latest {
+		moment := dialogue.Moment{At: m.At, Text: m.Text}
+		switch m.Author {
+		case store.ByCustomer:
+			moment.By = dialogue.Customer
+		case store.ByBot:
+			moment.By, h.lastReply = dialogue.Bot, m.Text
+		case store.ByPerson:
+			moment.By = dialogue.Person
+		default:
+			continue
+		}
+		moments = append(moments, moment)
+	}
+	h.streak = dialogue.Streak(moments)
+	return h, nil
+}
+
+// decideOnce makes one decision and commits it: that of the core or, with a reason to
+// give up, to hand the conversation to people. It reports true if there may be more to
+// decide: not all was taken in, or the conversation changed while the decision was
+// made, so that it was thrown away.
+func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bool, err error) {
 	started := w.Clock.Now()
 	c, memory, err := w.store.ConversationWithMemory(ctx, id)
 	if err != nil {
@@ -62,27 +189,20 @@ func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err 
 	if err != nil {
 		return false, err
 	}
-	all, err := w.store.Heard(ctx, id, heard)
+	h, err := w.hear(ctx, id, left)
 	if err != nil {
 		return false, err
 	}
-	latest := started
-	external := map[string]string{}
-	for _, m := range all {
-		switch {
-		case m.Author == store.ByCustomer && m.TurnID == "":
-			snapshot.Messages = append(snapshot.Messages, dialogue.Incoming{ID: m.ID, Text: m.Text, Left: m.Position <= left})
-			external[m.ID] = m.ExternalID
-			latest = m.At
-		case m.Author == store.ByBot:
-			snapshot.LastReply = m.Text
-		}
+	if h.latest.IsZero() {
+		h.latest = started
 	}
+	snapshot.Messages, snapshot.LastReply, snapshot.Streak = h.messages, h.lastReply, h.streak
 	if len(snapshot.Messages) == 0 && len(snapshot.Wakes) == 0 {
 		return false, nil
 	}
-	if pause := time.Duration(ch.Pause) - started.Sub(latest); ch.Pause > 0 && pause > 0 && c.Calling == "" && len(snapshot.Wakes) == 0 {
-		w.look(id, pause)
+	wait := max(time.Duration(ch.Pause), dialogue.LoopPause(h.streak)) - started.Sub(h.latest)
+	if wait > 0 && c.Calling == "" && len(snapshot.Wakes) == 0 && giveUp == "" {
+		w.look(id, wait)
 		return false, nil
 	}
 	turn := store.Turn{ID: store.NewID(), ConversationID: id}
@@ -98,18 +218,36 @@ func (w *Workspace) decideOnce(ctx context.Context, id string) (again bool, err 
 		}
 	}
 	if err := json.Unmarshal([]byte(c.State), &snapshot.State); err != nil {
-		return false, err
+		if giveUp == "" {
+			return false, &undecidable{"the state of the conversation cannot be read: " + err.Error()}
+		}
+		snapshot.State = dialogue.State{}
 	}
 	snapshot.State.Lead = c.Lead
 	w.furnish(&snapshot, c.Bot, ch)
 
 	read := w.Clock.Now().Sub(started)
-	decision := w.deskOf(snapshot).Decide(ctx, snapshot)
+	decision := w.decision(ctx, snapshot, giveUp)
+	if err := ctx.Err(); err != nil {
+		return false, err // the workspace is closing: it is decided when it is opened again
+	}
 	decision.Trace.Timings = append([]dialogue.Timing{
-		{Part: "wait", Microseconds: started.Sub(latest).Microseconds()},
+		{Part: "wait", Microseconds: started.Sub(h.latest).Microseconds()},
 		{Part: "read", Microseconds: read.Microseconds()},
 	}, decision.Trace.Timings...)
-	return w.commit(ctx, &Committing{w: w, talk: c, channel: ch, snapshot: snapshot, external: external, commit: store.Commit{Turn: turn}}, decision)
+	committing := &Committing{w: w, talk: c, channel: ch, snapshot: snapshot, hearing: h, commit: store.Commit{Turn: turn}}
+	committing.gaveUp = giveUp != ""
+	return w.commit(ctx, committing, decision)
+}
+
+// decision makes a decision within the time of a turn.
+func (w *Workspace) decision(ctx context.Context, s dialogue.Snapshot, giveUp string) dialogue.Decision {
+	if giveUp != "" {
+		return dialogue.GiveUp(s, fmt.Sprintf("no decision could be made in %d tries: %s", TurnTries, giveUp))
+	}
+	limited, cancel := context.WithTimeout(ctx, turnTime)
+	defer cancel()
+	return w.deskOf(s).Decide(limited, s)
 }
 
 // wakes adds what woke the turn beside messages. It returns the position up to
@@ -154,18 +292,21 @@ func (w *Workspace) instruct(s *dialogue.Snapshot, brief bot.Brief) {
 func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decision) (again bool, err error) {
 	state, err := json.Marshal(d.State)
 	if err != nil {
-		return false, err
+		return false, &undecidable{"its state cannot be kept: " + err.Error()}
 	}
 	trace, err := json.Marshal(d.Trace)
 	if err != nil {
-		return false, err
+		return false, &undecidable{"its trace cannot be kept: " + err.Error()}
 	}
 	c.now = w.Clock.Now()
 	turn := c.commit.Turn
 	turn.State, turn.Code, turn.Trace = "done", d.Trace.Code, string(trace)
 	c.commit = store.Commit{
 		Turn: turn, Version: c.talk.Version, Incoming: c.talk.Incoming, Woken: c.talk.Woken > 0, Channel: c.talk.Channel, Contact: c.talk.ContactID,
-		Lead: d.State.Lead, State: string(state),
+		Lead: d.State.Lead, State: string(state), UpTo: c.hearing.upTo,
+	}
+	if !c.gaveUp && w.failures.over(c.talk.ID) {
+		c.commit.Recovered = true
 	}
 	for _, call := range d.Calls {
 		c.commit.Turn.State = "calling"
@@ -175,7 +316,7 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	for _, e := range d.Effects {
 		kind, ok := w.effects[e.Kind()]
 		if !ok {
-			return false, fmt.Errorf("a turn decided on %s, and there is no such kind of effect", e.Kind())
+			return false, &undecidable{fmt.Sprintf("it decided on %s, and there is no such kind of effect", e.Kind())}
 		}
 		kind.Decide(ctx, c, e)
 	}
@@ -197,7 +338,7 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	for _, row := range c.commit.Rows {
 		w.Sheets.changed(row.Sheet)
 	}
-	return false, nil
+	return c.hearing.more && len(d.Calls) == 0, nil
 }
 
 // look has a turn look at a conversation again after a pause.

@@ -97,6 +97,7 @@ type Workspace struct {
 	config   atomic.Pointer[config]
 	hub      hub
 	turns    *queue
+	failures failures
 	finished *finished
 	working  sync.WaitGroup
 	stop     context.CancelFunc
@@ -179,6 +180,13 @@ func (w *Workspace) start(ctx context.Context) (err error) {
 		return err
 	}
 	w.Outbox.add(pending...)
+	failed, err := w.store.FailedTurns(ctx)
+	if err != nil {
+		return err
+	}
+	for _, f := range failed {
+		w.failures.add(f.ConversationID)
+	}
 	undecided, err := w.store.Undecided(ctx)
 	if err != nil {
 		return err

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -122,7 +123,7 @@ func (s *Service) NewToken(ctx context.Context, workspace, name string) (string,
 func (s *Service) Wait() error { return <-s.ended }
 
 // shutTime is how long requests in hand may still take.
-const shutTime = 5 * time.Second
+const shutTime = 3 * time.Second
 
 // Close ends streams, waits for requests in hand and closes the workspaces.
 func (s *Service) Close() error {
@@ -138,9 +139,17 @@ func (s *Service) Close() error {
 }
 
 func (s *Service) closeWorkspaces() error {
-	var errs []error
+	errs := make([]error, 0, len(s.Workspaces))
+	var mu sync.Mutex
+	var closing sync.WaitGroup
 	for _, w := range s.Workspaces {
-		errs = append(errs, w.Close())
+		closing.Go(func() {
+			err := w.Close()
+			mu.Lock()
+			defer mu.Unlock()
+			errs = append(errs, err)
+		})
 	}
+	closing.Wait()
 	return errors.Join(errs...)
 }

@@ -109,6 +109,22 @@ func (s *Store) Heard(ctx context.Context, conversationID string, limit int) (li
 	return list, err
 }
 
+// Unheard returns the same of the customer's messages that no turn has decided on, the
+// oldest at most limit.
+func (s *Store) Unheard(ctx context.Context, conversationID string, limit int) (list []Message, err error) {
+	err = s.reader.rows(ctx, `SELECT id, position, author, text, coalesce(external_id, ''), at FROM message
+		WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL AND state <> 'withdrawn' ORDER BY position LIMIT ?`,
+		[]any{conversationID, limit}, func(scan func(...any) error) error {
+			var m Message
+			var at int64
+			err := scan(&m.ID, &m.Position, &m.Author, &m.Text, &m.ExternalID, &at)
+			m.At = fromMillis(at)
+			list = append(list, m)
+			return err
+		})
+	return list, err
+}
+
 // Message returns one message, or ErrNotFound.
 func (s *Store) Message(ctx context.Context, id string) (m Message, err error) {
 	err = ErrNotFound

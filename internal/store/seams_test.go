@@ -36,7 +36,7 @@ func commit(t *testing.T, s *Store, id string, code dialogue.Code, said ...Said)
 	}
 	turn := Commit{
 		Turn:    Turn{ID: NewID(), ConversationID: id, State: "done", Code: code, Trace: fmt.Sprintf(`{"code":%q}`, code)},
-		Version: c.Version, Incoming: c.Incoming, Channel: c.Channel, Contact: c.ContactID, Lead: dialogue.LedByBot, State: "{}", Said: said,
+		Version: c.Version, Incoming: c.Incoming, UpTo: c.Messages, Channel: c.Channel, Contact: c.ContactID, Lead: dialogue.LedByBot, State: "{}", Said: said,
 	}
 	kept := false
 	must(t, s, func(tx *Tx) (err error) {
@@ -294,7 +294,7 @@ func TestTimersAndWakesAreTakenOnce(t *testing.T) {
 		t.Errorf("woken %d times, %v", c.Woken, err)
 	}
 	must(t, s, func(tx *Tx) (err error) {
-		kept, err = tx.CommitTurn(Commit{Turn: Turn{ID: NewID(), ConversationID: r.ConversationID, State: "done", Trace: "{}"}, Version: c.Version, Incoming: c.Incoming, Woken: true, Lead: "bot", State: "{}"}, at)
+		kept, err = tx.CommitTurn(Commit{Turn: Turn{ID: NewID(), ConversationID: r.ConversationID, State: "done", Trace: "{}"}, Version: c.Version, Incoming: c.Incoming, UpTo: c.Messages, Woken: true, Lead: "bot", State: "{}"}, at)
 		return err
 	})
 	if ids, err := s.Undecided(t.Context()); !kept || err != nil || len(ids) != 0 {

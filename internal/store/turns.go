@@ -42,21 +42,23 @@ func (s *Store) Turn(ctx context.Context, id string) (turn Turn, err error) {
 
 // A Commit is what a turn came to, to be kept as one.
 type Commit struct {
-	Turn     Turn
-	Version  int  // of the conversation when the turn was decided
-	Incoming int  // and how many messages of the customer and wakes it then had had
-	Woken    bool // it covers wakes
-	Channel  string
-	Contact  string
-	Lead     dialogue.Lead
-	State    string
-	Escalate *dialogue.Escalate
-	Facts    []Fact
-	Said     []Said // in order
-	Rows     []dialogue.WriteRow
-	Effects  []Effect
-	Gaps     []GapQuestion
-	Happened []string // what is put in line with the messages
+	Turn      Turn
+	Version   int  // of the conversation when the turn was decided
+	Incoming  int  // and how many messages of the customer and wakes it then had had
+	UpTo      int  // it covers the customer's messages up to this position
+	Woken     bool // it covers wakes
+	Recovered bool // turns of the conversation had failed before
+	Channel   string
+	Contact   string
+	Lead      dialogue.Lead
+	State     string
+	Escalate  *dialogue.Escalate
+	Facts     []Fact
+	Said      []Said // in order
+	Rows      []dialogue.WriteRow
+	Effects   []Effect
+	Gaps      []GapQuestion
+	Happened  []string // what is put in line with the messages
 }
 
 // Said is a message that a turn makes. Its id, its time and what it belongs to are
@@ -103,8 +105,13 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 		return false, err
 	}
 	if turn.State != "calling" {
-		if _, err := t.exec(`UPDATE message SET turn_id = ? WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL`, turn.ID, id); err != nil {
+		if _, err := t.exec(`UPDATE message SET turn_id = ? WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL AND position <= ?`, turn.ID, id, c.UpTo); err != nil {
 			return false, err
+		}
+		if c.Recovered {
+			if _, err := t.exec(`DELETE FROM turn_failure WHERE conversation_id = ?`, id); err != nil {
+				return false, err
+			}
 		}
 		if c.Woken {
 			if _, err := t.exec(`DELETE FROM wake WHERE conversation_id = ?`, id); err != nil {
@@ -167,6 +174,35 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 		kind = "conversation.escalated"
 	}
 	return true, t.event(kind, id, map[string]any{"conversation": id, "turn": turn.ID}, now)
+}
+
+// A FailedTurn is a conversation that could not be decided on.
+type FailedTurn struct {
+	ConversationID string
+	Times          int // in a row
+	Error          string
+}
+
+// FailTurn counts a turn of a conversation that failed, and returns how many did in a
+// row.
+func (t *Tx) FailTurn(conversationID, why string, now time.Time) (times int, err error) {
+	err = t.row(`INSERT INTO turn_failure (conversation_id, times, error, at) VALUES (?, 1, ?, ?)
+		ON CONFLICT (conversation_id) DO UPDATE SET times = times + 1, error = excluded.error, at = excluded.at RETURNING times`,
+		[]any{conversationID, why, millis(now)}, &times)
+	return times, err
+}
+
+// FailedTurns returns the conversations that could not be decided on, and that no
+// person has taken since.
+func (s *Store) FailedTurns(ctx context.Context) (list []FailedTurn, err error) {
+	err = s.reader.rows(ctx, `SELECT f.conversation_id, f.times, f.error FROM turn_failure f JOIN conversation c ON c.id = f.conversation_id
+		WHERE c.lead IN ('bot', 'waiting') ORDER BY f.at DESC LIMIT 100`, nil, func(scan func(...any) error) error {
+		var f FailedTurn
+		err := scan(&f.ConversationID, &f.Times, &f.Error)
+		list = append(list, f)
+		return err
+	})
+	return list, err
 }
 
 // FinishCall keeps what came of a tool's call, so that its turn is decided again.

@@ -72,6 +72,8 @@ const (
 	OnNotKnown = "not known"
 	OnWish     = "wish"
 	OnAnger    = "anger"
+	OnLoop     = "loop"  // the sender writes as a program does; no brief can choose
+	OnFault    = "fault" // the bot could not decide; no brief can choose
 )
 
 // Held is why somebody waits whose answer is held for approval.
@@ -95,7 +97,10 @@ const (
 	Waiting      = "waiting"      // more was said while waiting for a person
 	AlreadyTold  = "already_told" // a person was asked for again while waiting
 	Again        = "again"        // before an answer given a moment ago
-	PartUnknown  = "part_unknown" // one of several questions has no answer
+	PartUnknown  = "part_unknown" // one of several questions has no answer, nobody is told
+	PartAsked    = "part_asked"   // one of several questions has no answer, people are told
+	FaultSaid    = "fault"        // no reply could be made, people are told
+	ReadInPart   = "read_in_part" // a message was too long to be read to its end
 	OffTopicSaid = "off_topic"    // what was asked has nothing to do with the business
 	WhichOne     = "which_one"    // before the answers that may be meant
 )
@@ -118,7 +123,10 @@ var defaults = map[string][]string{
 	Again:        {"As I said:", "To repeat:"},
 	OffTopicSaid: {"That is not something I can help with. Ask me about {{ workspace }}."},
 	WhichOne:     {"Which of these do you mean?"},
-	PartUnknown:  {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
+	PartUnknown:  {"About \"{{ question }}\": I don't know, and I would rather not guess."},
+	PartAsked:    {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
+	FaultSaid:    {"I'm sorry, I could not deal with your message. I have asked a colleague, who will answer you here."},
+	ReadInPart:   {"Your message is long, and I have read only its beginning. Please send me the rest in a message of its own."},
 }
 
 // Because says in words for people why somebody waits for a person; a reason that
@@ -131,6 +139,10 @@ func Because(reason string) string {
 		return "asked for a person"
 	case OnAnger:
 		return "is angry"
+	case OnLoop:
+		return "writes as a program does"
+	case OnFault:
+		return "the bot could not make a reply"
 	case Held:
 		return "a reply waits for approval"
 	}
@@ -157,7 +169,7 @@ func Parse(file string, source []byte) (Brief, error) {
 	if b.Persona == "" {
 		c.Wrong("$.name", "a bot needs a name that it goes by")
 	}
-	if b.Threshold <= 0 || b.Threshold >= 1 {
+	if !(b.Threshold > 0 && b.Threshold < 1) { // also what is no number
 		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.5 is a good start")
 	}
 	if b.WhileWaiting != "answer" && b.WhileWaiting != "acknowledge" {
@@ -290,9 +302,9 @@ func (e Escalate) reference() *document.Reference {
 }
 
 // EscalatesOn reports whether people come in for a reason. A wish for a person
-// is always granted, whatever the brief says.
+// is always granted, and a loop or a fault always shown, whatever the brief says.
 func (b Brief) EscalatesOn(reason string) bool {
-	return reason == OnWish || slices.Contains(b.Escalate.On, reason)
+	return reason == OnWish || reason == OnLoop || reason == OnFault || slices.Contains(b.Escalate.On, reason)
 }
 
 // Word returns a wording, filled. Of several, turn chooses one: successive turns

@@ -129,8 +129,10 @@ func (fs Fields) Of(t Type) (Field, bool) {
 }
 
 // Hear takes what a customer says of themselves out of free text: the values of
-// the first field of each type that can be recognised by its form.
+// the first field of each type that can be recognised by its form. What they say of
+// others is left out.
 func (fs Fields) Hear(said, region string) (heard []Fact) {
+	said = text.WithoutOthers(said)
 	for _, f := range fs {
 		if first, _ := fs.Of(f.Type); first.Name != f.Name {
 			continue

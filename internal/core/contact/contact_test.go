@@ -76,6 +76,43 @@ func TestFactsAreHeardByType(t *testing.T) {
 	}
 }
 
+// What is said of somebody else is not the customer's own.
+func TestOthersDetailsAreNotHeard(t *testing.T) {
+	for said, want := range map[string]string{
+		"tell my wife, her address is jane@example.org":                          "",
+		"Please also write to my husband at tom@example.org":                     "",
+		"my brother's number is 07700 900123":                                    "",
+		"could you ring him on 07700 900123":                                     "",
+		"07700 900123 is my daughter's":                                          "",
+		"I wrote to office@example.org last week and heard nothing":              "",
+		"I got a mail from office@example.org":                                   "",
+		"her name is Jane":                                                       "",
+		"my wife's name is Jane Moss":                                            "",
+		"this is Jane's booking":                                                 "",
+		"I'm Tom's mother":                                                       "",
+		"our travel agent gave the number 07700 900123":                          "",
+		"ada@example.org":                                                        "ada@example.org",
+		"my wife is ill, so write to me: ada@example.org":                        "ada@example.org",
+		"ask my son to call me on 07700 900123":                                  "+447700900123",
+		"Her boat is late. My number is 07700 900123":                            "+447700900123",
+		"her mail is jane@example.org, mine is ada@example.org":                  "ada@example.org",
+		"Can you tell my husband when it leaves? ada@example.org":                "ada@example.org",
+		"I'm Ada Moss and this is my mail ada@example.org":                       "Ada Moss ada@example.org",
+		"please send the receipt to ada@example.org":                             "ada@example.org",
+		"my e-mail address is ada@example.org and hers is jane@example.org":      "ada@example.org",
+		"My name is Ada, his name is Tom":                                        "Ada",
+		"Ada Moss here, my mobile number 07700 900123 (not my partner's number)": "Ada Moss +447700900123",
+	} {
+		var got []string
+		for _, f := range Standard().Hear(said, "GB") {
+			got = append(got, f.Value)
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("%q: heard %q, want %q", said, strings.Join(got, " "), want)
+		}
+	}
+}
+
 func TestAClaimNeverReplacesWhatIsVerified(t *testing.T) {
 	var stranger Memory
 	claimed := stranger.With(Fact{Field: "mail", Value: "ada@example.org"})

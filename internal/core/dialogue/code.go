@@ -1,5 +1,7 @@
 package dialogue
 
+import "strings"
+
 // Code says what a turn came to. State, statistics and programs go by the code;
 // Words are for people.
 type Code string
@@ -11,13 +13,16 @@ const (
 	CodeAskedBack      Code = "asked_back"
 	CodeAskedWhich     Code = "asked_which"
 	CodeNotKnown       Code = "not_known"
+	CodeOffTopic       Code = "off_topic"
+	CodeForbidden      Code = "forbidden"
 	CodeHandedOver     Code = "handed_over"
-	CodeNotHandedOver  Code = "not_handed_over"
 	CodeAdded          Code = "added"
 	CodeNoted          Code = "noted"
 	CodeSmallTalk      Code = "small_talk"
 	CodeSilent         Code = "silent"
 	CodeCalling        Code = "calling"
+	CodeLoop           Code = "loop"
+	CodeFault          Code = "fault"
 )
 
 var codes = map[Code]string{
@@ -26,13 +31,16 @@ var codes = map[Code]string{
 	CodeAskedBack:      "asked back",
 	CodeAskedWhich:     "asked which",
 	CodeNotKnown:       "not known",
+	CodeOffTopic:       "off topic",
+	CodeForbidden:      "refused",
 	CodeHandedOver:     "handed over",
-	CodeNotHandedOver:  "not handed over",
 	CodeAdded:          "added for who was told",
 	CodeNoted:          "noted",
 	CodeSmallTalk:      "small talk",
 	CodeSilent:         "silent",
 	CodeCalling:        "calling a tool",
+	CodeLoop:           "stopped a loop",
+	CodeFault:          "could not decide",
 }
 
 // Words returns the code in words for people, the same wherever it is shown.
@@ -40,5 +48,5 @@ func (c Code) Words() string {
 	if words, ok := codes[c]; ok {
 		return words
 	}
-	return string(c)
+	return strings.ReplaceAll(string(c), "_", " ") // of another version
 }

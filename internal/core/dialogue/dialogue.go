@@ -74,6 +74,7 @@ type Snapshot struct {
 	Wakes     []Wake         // what else woke the turn
 	LastReply string         // what the bot said last
 	Results   []Result       // of the tools called in this turn
+	Streak    int            // see Streak
 	Brief     bot.Brief
 	Tools     []Tool // that the brief may use
 	Settings  workspace.Settings

@@ -1,6 +1,7 @@
 package dialogue
 
 import (
+	"context"
 	"fmt"
 	"strings"
 
@@ -15,14 +16,31 @@ func (t *turn) handOver(reason, why, wording string) {
 		t.came(CodeAdded, "the customer "+why+" and a person has been told already")
 		return
 	}
-	if !t.Brief.EscalatesOn(reason) {
-		t.say(bot.NotKnown, "")
-		t.came(CodeNotHandedOver, "the brief does not bring people in for: "+reason)
-		return
-	}
 	t.say(wording, "")
 	t.came(CodeHandedOver, "the customer "+why)
 	t.escalate(reason)
+}
+
+// stopLoop brings people in, and says nothing that could be answered again.
+func (t *turn) stopLoop() {
+	why := fmt.Sprintf("the sender answered %d times in a row as fast as programs do, or in the same words", t.Streak)
+	if t.next.Lead == LedByBot {
+		t.escalate(bot.OnLoop)
+	}
+	t.came(CodeLoop, why)
+}
+
+// GiveUp hands a conversation to people whose messages could not be decided on, for
+// a reason: when deciding has failed again and again.
+func GiveUp(s Snapshot, why string) Decision {
+	t := newTurn(context.Background(), s)
+	t.came(CodeFault, why)
+	if t.next.Lead == LedByBot {
+		t.say(bot.FaultSaid, "")
+		t.escalate(bot.OnFault)
+		t.send()
+	}
+	return t.decision()
 }
 
 func (t *turn) escalate(reason string) {

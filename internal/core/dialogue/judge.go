@@ -18,8 +18,8 @@ const (
 	strange           = 0.42
 )
 
-// forbidden returns the rule of the brief that a question falls under.
-func (t *turn) forbidden(question string) (bot.Rule, bool) {
+// isForbidden returns the rule of the brief that a question falls under.
+func (t *turn) isForbidden(question string) (bot.Rule, bool) {
 	for _, rule := range t.Brief.Forbidden {
 		if t.Finder.Like(t.ctx, question, rule.Questions) >= forbiddenLikeness {
 			return rule, true
@@ -28,10 +28,10 @@ func (t *turn) forbidden(question string) (bot.Rule, bool) {
 	return bot.Rule{}, false
 }
 
-// offTopic reports whether something has nothing to do with the business: it is
+// isOffTopic reports whether something has nothing to do with the business: it is
 // like one of the brief's examples, or a question that no passage shares a word
 // with or is like. Of a question in another language that cannot be said.
-func (t *turn) offTopic(part answer.Part, found answer.Found) bool {
+func (t *turn) isOffTopic(part answer.Part, found answer.Found) bool {
 	if t.Brief.OffTopic == nil {
 		return false
 	}

@@ -28,18 +28,23 @@ func (t *turn) conclude(greeted, chatted bool) {
 	case t.next.Choice != nil && len(t.answers) == 1:
 		t.came(CodeAskedWhich, "two passages may be meant, and neither is known well enough")
 	case len(t.answers) > 0:
-		if t.Brief.WhileWaiting == "acknowledge" && t.next.Lead == Waiting {
+		if t.Brief.WhileWaiting == "acknowledge" && t.next.Lead == Waiting && t.asked > 0 {
 			t.answers, t.citations = nil, nil
 			t.say(bot.Waiting, "")
 			t.came(CodeAdded, "a person has been told already")
 			return
 		}
-		t.came(CodeAnswered, "what answers it is known well enough")
-		if asked := t.next.Open; asked != nil && asked.Tries == 0 && len(t.next.Asked) == len(t.State.Asked) {
+		switch asked := t.next.Open; {
+		case asked != nil && asked.Tries == 0 && t.asked == 0:
 			t.came(CodeAskedBack, "the tool needs "+asked.Missing)
-		}
-		if chatted && len(t.next.Asked) == len(t.State.Asked) {
+		case chatted && t.asked == 0:
 			t.came(CodeSmallTalk, "nothing was asked")
+		case t.asked > 0 && t.asked == t.offTopic:
+			t.came(CodeOffTopic, "what was asked has nothing to do with the business")
+		case t.asked > 0 && t.asked == t.forbidden+t.offTopic:
+			t.came(CodeForbidden, "the brief forbids an answer")
+		default:
+			t.came(CodeAnswered, "what answers it is known well enough")
 		}
 		if open != nil && open.Tries > 0 {
 			t.reask(open)
@@ -50,6 +55,9 @@ func (t *turn) conclude(greeted, chatted bool) {
 	case len(t.learnt) > 0:
 		t.say(bot.Noted, "")
 		t.came(CodeNoted, "the customer told something of themselves and asked nothing")
+	case greeted && t.next.Lead == Waiting:
+		t.say(bot.AlreadyTold, "")
+		t.came(CodeSmallTalk, "there was only a greeting, and a person has been told already")
 	case t.next.Lead == Waiting:
 		t.say(bot.Waiting, "")
 		t.came(CodeAdded, "nothing was asked, and a person has been told already")
@@ -59,6 +67,9 @@ func (t *turn) conclude(greeted, chatted bool) {
 	default:
 		t.say(bot.HowToHelp, "")
 		t.came(CodeSmallTalk, "nothing was asked")
+	}
+	if t.cut {
+		t.say(bot.ReadInPart, "")
 	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
@@ -82,6 +93,9 @@ func (t *turn) reask(open *OpenQuestion) {
 	}
 }
 
+// quotedRunes is how much of a question is quoted back.
+const quotedRunes = 160
+
 // notKnown owns up to what is not known, and brings people in if the brief says
 // so.
 func (t *turn) notKnown() {
@@ -89,8 +103,12 @@ func (t *turn) notKnown() {
 	escalates := t.Brief.EscalatesOn(bot.OnNotKnown)
 	switch {
 	case len(t.answers) > 0:
+		wording := bot.PartUnknown
+		if escalates || t.next.Lead == Waiting {
+			wording = bot.PartAsked
+		}
 		for _, question := range t.unknown {
-			t.say(bot.PartUnknown, question)
+			t.say(wording, begin(question, quotedRunes))
 		}
 		t.trace.Code = CodeAnsweredInPart
 	case escalates:
@@ -100,7 +118,7 @@ func (t *turn) notKnown() {
 		t.say(bot.NotKnown, "")
 		t.trace.Code = CodeNotKnown
 	}
-	t.trace.Why = fmt.Sprintf("no passage answers %q with a confidence of %.2f or more", t.unknown[0], t.Brief.Threshold)
+	t.trace.Why = fmt.Sprintf("no passage answers %q with a confidence of %.2f or more", begin(t.unknown[0], quotedRunes), t.Brief.Threshold)
 	if escalates && t.next.Lead == LedByBot {
 		t.escalate(bot.OnNotKnown)
 	}

@@ -3,7 +3,6 @@ package dialogue
 import (
 	"encoding/json"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -136,7 +135,7 @@ func (t Tool) hear(said, expected string, now time.Time) map[string]any {
 			}
 		case a.Type == "integer" || a.Type == "number":
 			for _, w := range words {
-				if n, err := strconv.ParseFloat(w.Folded, 64); err == nil {
+				if n, ok := text.Number(w.Folded); ok {
 					heard[a.Name] = n
 					break
 				}

@@ -14,7 +14,11 @@ import (
 // Decide decides one turn. What comes in is looked at in this order: facts that
 // the customer tells of themselves, a wish for a person, anger, the open question
 // of a tool, and then each thing the messages ask. While a person leads, nothing
-// is said. When ctx ends, what is left is found by words alone.
+// is said.
+//
+// What a turn costs is bounded: of a long message the beginning is read, of many
+// questions the first are answered, and when the time of ctx runs out the rest is left;
+// the customer is told. Where ctx is cancelled the decision is worth nothing.
 func Decide(ctx context.Context, s Snapshot) Decision {
 	t := newTurn(ctx, s)
 	t.remember()
@@ -32,13 +36,19 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	case t.said == "":
 		t.came(CodeSilent, "nothing was said")
 		return t.decision()
+	case s.Streak >= streakEnds:
+		t.stopLoop()
+		return t.decision()
 	case WantsPerson(t.said):
 		t.handOver(bot.OnWish, "asked for a person", bot.WishGranted)
-	case isAngry(t.said):
-		t.next.Angry = true
-		t.handOver(bot.OnAnger, "is angry", bot.Calm)
 	default:
-		t.reply()
+		angry := isAngry(t.said)
+		t.next.Angry = t.next.Angry || angry
+		if angry && (s.Brief.EscalatesOn(bot.OnAnger) || s.State.Lead == Waiting) {
+			t.handOver(bot.OnAnger, "is angry", bot.Calm)
+		} else {
+			t.reply()
+		}
 	}
 	if len(t.calls) == 0 {
 		t.send()
@@ -73,21 +83,55 @@ type turn struct {
 	answers   []string
 	citations []answer.Citation
 	unknown   []string // questions without an answer
+	asked     int      // questions that were dealt with
+	offTopic  int      // of these
+	forbidden int      // of these
+	cut       bool     // not all of what came was read
 }
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
 	t := &turn{Snapshot: s, ctx: ctx, next: s.State}
 	t.next.Asked = slices.Clone(s.State.Asked)
+	t.Messages = slices.Clone(s.Messages)
 	var lines []string
-	for _, m := range s.Messages {
+	for i, m := range t.Messages {
+		t.Messages[i].Text = beginning(m.Text, readRunes)
 		if !m.Left {
-			lines = append(lines, m.Text)
+			lines = append(lines, t.Messages[i].Text)
+			t.cut = t.cut || len(t.Messages[i].Text) < len(m.Text)
 		}
 	}
 	t.said = strings.Join(lines, "\n")
 	t.trace.Threshold = s.Brief.Threshold
 	t.timed("")
 	return t
+}
+
+// What is read of one message, in runes, and how many things that a turn's messages
+// say, and ask, are dealt with.
+const (
+	readRunes = 4_000
+	readParts = 40
+	readAsked = 8
+)
+
+// beginning returns at most so many runes of a text, cut between words.
+func beginning(s string, runes int) string {
+	if len(s) <= runes {
+		return s
+	}
+	end := len(s)
+	for i := range s {
+		if runes == 0 {
+			end = i
+			break
+		}
+		runes--
+	}
+	if i := strings.LastIndexAny(s[:end], " \n\t"); end < len(s) && i > end/2 {
+		end = i
+	}
+	return s[:end]
 }
 
 // came notes what the turn came to.
@@ -113,9 +157,11 @@ func (t *turn) reply() {
 	parts := answer.Split(t.said)
 	greeted, chatted := false, false
 	questions := slices.ContainsFunc(parts, func(p answer.Part) bool { return p.Kind == answer.Question })
-	for _, part := range parts {
-		if t.next.Lead != LedByBot && part.Kind != answer.Question && part.Kind != answer.Statement {
-			continue
+	asked := 0
+	for i, part := range parts {
+		if i == readParts || asked == readAsked || t.ctx.Err() != nil {
+			t.cut = true
+			break
 		}
 		note := func(outcome string) {
 			t.trace.Understood = append(t.trace.Understood, Understood{Part: part, Outcome: outcome})
@@ -134,6 +180,7 @@ func (t *turn) reply() {
 				note("nothing asked")
 				continue
 			}
+			asked++
 			t.ask(part, part.Kind == answer.Statement && questions)
 		}
 	}
@@ -213,11 +260,14 @@ func (t *turn) ask(part answer.Part, beside bool) {
 			return
 		}
 	}
-	if rule, ok := t.forbidden(part.Text); ok {
+	if rule, ok := t.isForbidden(part.Text); ok {
 		unquoted()
 		u.Outcome = "forbidden: " + rule.About
 		t.note(Asked{part.Text, rule.Reply})
-		t.answers = append(t.answers, rule.Reply)
+		t.forbidden++
+		if !slices.Contains(t.answers, rule.Reply) {
+			t.answers = append(t.answers, rule.Reply)
+		}
 		return
 	}
 	if reply.Words != "" {
@@ -228,10 +278,14 @@ func (t *turn) ask(part answer.Part, beside bool) {
 	switch {
 	case beside:
 		u.Outcome = besideQuestion
-	case t.offTopic(part, found):
+	case t.isOffTopic(part, found):
 		u.Outcome = "off topic"
-		t.answers = append(t.answers, t.word(bot.OffTopicSaid, part.Text))
+		if t.asked++; t.offTopic == 0 {
+			t.say(bot.OffTopicSaid, part.Text)
+		}
+		t.offTopic++
 	case t.choose(part.Text, candidates):
+		t.asked++
 		u.Outcome = "asked which is meant"
 	default:
 		u.Outcome = "not known"
@@ -262,6 +316,7 @@ func (t *turn) answered(question, words string) {
 
 // note remembers a question, for the summary.
 func (t *turn) note(a Asked) {
+	t.asked++
 	t.next.Asked = append(t.next.Asked, a)
 	if extra := len(t.next.Asked) - keptQuestions; extra > 0 {
 		t.next.Asked = t.next.Asked[extra:]

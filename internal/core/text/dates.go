@@ -55,6 +55,17 @@ func Date(s string, now time.Time) (time.Time, bool) {
 	return time.Time{}, false
 }
 
+// Number returns the number that a word is in digits, false for other words: "nan" and
+// "inf", which some readers of numbers take, are none.
+func Number(word string) (float64, bool) {
+	const most = 15 // digits, which a number holds exactly
+	if word == "" || len(word) > most || strings.Trim(word, "0123456789") != "" {
+		return 0, false
+	}
+	n, err := strconv.ParseFloat(word, 64)
+	return n, err == nil
+}
+
 // IsTime reports whether a folded word names a day or a time, or is a number:
 // "friday", "tomorrow", "3pm", "30".
 func IsTime(folded string) bool {

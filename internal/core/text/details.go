@@ -76,7 +76,7 @@ func Name(s string) string {
 	for _, m := range namePattern.FindAllStringSubmatchIndex(s, 8) {
 		words := strings.Fields(s[m[2]:m[3]])
 		first := Fold(words[0])
-		if len(first) < 2 || notNames[first] || stopWords[first] {
+		if len(first) < 2 || notNames[first] || stopWords[first] || possessive.MatchString(s[:m[0]]) || ownsSomething(words) {
 			continue
 		}
 		intro := strings.ToLower(s[m[0]:m[2]])
@@ -99,6 +99,16 @@ func Name(s string) string {
 		return strings.Join(words[:n], " ")
 	}
 	return ""
+}
+
+// ownsSomething reports whether words speak of what somebody has: "Jane's number".
+func ownsSomething(words []string) bool {
+	for _, w := range words {
+		if strings.HasSuffix(w, "'s") || strings.HasSuffix(w, "’s") {
+			return true
+		}
+	}
+	return false
 }
 
 func isCapital(word string) bool {
