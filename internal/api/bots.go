@@ -2,6 +2,7 @@ package api
 
 import (
 	"encoding/json"
+	"fmt"
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/channel"
@@ -66,6 +67,22 @@ func convert(from, into any) error {
 	return json.Unmarshal(raw, into)
 }
 
+// memory takes in what a trial knows of its customer.
+func (q *request) memory(typed map[string]string) (m contact.Memory, err error) {
+	settings := q.workspace.Documents.Settings()
+	for name, value := range typed {
+		field, ok := settings.Fields.Named(name)
+		if !ok {
+			return nil, problem.New(problem.BadInput, fmt.Sprintf("there is no field called %.80q", name), "before.memory")
+		}
+		if value, err = field.Read(value, settings.Region, q.workspace.Clock.Now()); err != nil {
+			return nil, problem.New(problem.BadInput, err.Error(), "before.memory")
+		}
+		m = m.With(contact.Fact{Field: name, Value: value})
+	}
+	return m, nil
+}
+
 func try(q *request, in client.Trial) (out client.TrialTurn, err error) {
 	if bad := channel.CheckText(in.Message); bad != nil {
 		bad.Field = "message"
@@ -76,8 +93,8 @@ func try(q *request, in client.Trial) (out client.TrialTurn, err error) {
 		return out, problem.New(problem.BadInput, "the state is not one that a trial gave", "before")
 	}
 	t.State.Lead = dialogue.Lead(in.Before.Lead)
-	for field, value := range in.Before.Memory {
-		t.Memory = t.Memory.With(contact.Fact{Field: field, Value: value})
+	if t.Memory, err = q.memory(in.Before.Memory); err != nil {
+		return out, err
 	}
 	turn, err := q.workspace.Try(q.Request.Context(), t)
 	if err != nil {

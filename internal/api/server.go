@@ -113,6 +113,8 @@ func (s *Server) fail(c *gin.Context, err error) {
 		problem.Write(c.Writer, problem.New(problem.Conflict, "someone else changed it since you read it; load it again and repeat your change", ""))
 	case errors.Is(err, engine.ErrUnknown), errors.Is(err, engine.ErrNeeded):
 		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), ""))
+	case errors.Is(err, engine.ErrBadSecret):
+		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), "secret"))
 	case errors.As(err, &unreadable):
 		problem.Write(c.Writer, problem.New(problem.BadInput, unreadable.Error(), "file"))
 	case errors.Is(err, store.ErrNotHeld):

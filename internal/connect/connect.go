@@ -5,10 +5,12 @@ package connect
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"urgentparrot.example/internal/clock"
@@ -17,6 +19,9 @@ import (
 
 // responseLimit is how much of an answer is read, in bytes.
 const responseLimit = 8 << 20
+
+// errNotThere is the answer of a system that does not have what was asked for.
+var errNotThere = fmt.Errorf("%w", outbound.ErrRefused)
 
 // An Endpoint is an HTTP system with its secret.
 type Endpoint struct {
@@ -65,8 +70,13 @@ func (e Endpoint) call(ctx context.Context, method, path, key string, body, into
 		return fmt.Errorf("%w: %s sent more than %d KiB", outbound.ErrRefused, e.Title, responseLimit>>10)
 	case response.StatusCode == http.StatusTooManyRequests, response.StatusCode == http.StatusRequestTimeout, response.StatusCode >= 500:
 		return fmt.Errorf("%s answered %d", e.Title, response.StatusCode)
+	}
+	raw = e.withoutSecret(raw)
+	switch {
+	case response.StatusCode == http.StatusNotFound:
+		return fmt.Errorf("%w: %s answered 404: %s", errNotThere, e.Title, outbound.Excerpt(raw))
 	case response.StatusCode >= 300:
-		return fmt.Errorf("%w: %s answered %d: %.200s", outbound.ErrRefused, e.Title, response.StatusCode, raw)
+		return fmt.Errorf("%w: %s answered %d: %s", outbound.ErrRefused, e.Title, response.StatusCode, outbound.Excerpt(raw))
 	case into == nil:
 		return nil
 	}
@@ -74,4 +84,25 @@ func (e Endpoint) call(ctx context.Context, method, path, key string, body, into
 		return fmt.Errorf("%s sent something that is not JSON", e.Title)
 	}
 	return nil
+}
+
+// withoutSecret blanks the secret in what a system sends back: some repeat what they
+// were sent, and what they say is shown, kept and logged.
+func (e Endpoint) withoutSecret(raw []byte) []byte {
+	const shortest = 4 // bytes of a secret that can be told from other words
+	if len(e.Secret) < shortest {
+		return raw
+	}
+	for _, form := range []string{e.Secret, url.QueryEscape(e.Secret), base64.StdEncoding.EncodeToString([]byte(e.Secret)), strings.Trim(string(quoted(e.Secret)), `"`)} {
+		raw = bytes.ReplaceAll(raw, []byte(form), []byte("***"))
+	}
+	return raw
+}
+
+func quoted(s string) []byte {
+	raw, err := json.Marshal(s)
+	if err != nil {
+		return []byte(s)
+	}
+	return raw
 }

@@ -5,7 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net"
+	"os"
 	"time"
 
 	"github.com/emersion/go-message/mail"
@@ -26,8 +26,8 @@ type Mail struct {
 // mailTime is how long one delivery may take.
 const mailTime = 20 * time.Second
 
-// SendMail hands a mail to an SMTP server at HOST:PORT.
-func SendMail(ctx context.Context, server string, m Mail) error {
+// SendMail hands a mail to an SMTP server at HOST:PORT, if the rules let it be called.
+func SendMail(ctx context.Context, rules outbound.Rules, server string, m Mail) error {
 	var header mail.Header
 	header.SetDate(m.At)
 	header.SetSubject(m.Subject)
@@ -51,8 +51,7 @@ func SendMail(ctx context.Context, server string, m Mail) error {
 	if err := w.Close(); err != nil {
 		return err
 	}
-	dialer := net.Dialer{Timeout: mailTime}
-	conn, err := dialer.DialContext(ctx, "tcp", server)
+	conn, err := rules.Dial(ctx, "tcp", server)
 	if err != nil {
 		return fmt.Errorf("the mail server cannot be reached: %w", err)
 	}
@@ -62,11 +61,17 @@ func SendMail(ctx context.Context, server string, m Mail) error {
 	client := smtp.NewClient(conn)
 	defer client.Close()
 	if err := client.SendMail(m.From, m.To, &letter); err != nil {
+		// What is no answer of a mail server is not repeated: it may be another program's.
 		var refused *smtp.SMTPError
-		if errors.As(err, &refused) && !refused.Temporary() {
-			return fmt.Errorf("%w: the mail server answered %d %s", outbound.ErrRefused, refused.Code, refused.Message)
+		switch {
+		case errors.As(err, &refused) && !refused.Temporary():
+			return fmt.Errorf("%w: the mail server answered %d %s", outbound.ErrRefused, refused.Code, outbound.Excerpt([]byte(refused.Message)))
+		case errors.As(err, &refused):
+			return fmt.Errorf("the mail server answered %d %s", refused.Code, outbound.Excerpt([]byte(refused.Message)))
+		case errors.Is(err, os.ErrDeadlineExceeded):
+			return errors.New("the mail server took too long to answer")
 		}
-		return fmt.Errorf("the mail server did not take the mail: %w", err)
+		return fmt.Errorf("what answers at %s does not speak SMTP, or broke off", server)
 	}
 	// The server has taken the mail: a goodbye that fails is no reason to send again.
 	_ = client.Quit()

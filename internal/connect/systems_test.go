@@ -156,36 +156,74 @@ func TestPausesBetweenTriesGrow(t *testing.T) {
 	}
 }
 
-var fields = contact.Fields{{Name: "name", Type: contact.Name}, {Name: "email", Type: contact.Email}, {Name: "phone", Type: contact.Phone}, {Name: "island", Type: contact.Text}}
+var fields = append(contact.Standard(), contact.Field{Name: "island", Label: "Island", Type: contact.Text})
 
-// What a customer says fills what a record lacks, and touches nobody else's.
+// claims are what a customer says of themselves; verified is vouched for.
+func claims(values ...string) contact.Memory {
+	m := contact.Memory{}
+	for i := 0; i < len(values); i += 2 {
+		m[values[i]] = contact.Fact{Field: values[i], Value: values[i+1]}
+	}
+	return m
+}
+
+func verified(m contact.Memory, names ...string) contact.Memory {
+	for _, name := range names {
+		m[name] = contact.Fact{Field: name, Value: m[name].Value, Verified: true}
+	}
+	return m
+}
+
+// Nobody's record is found by what is only claimed, and none is filled with it.
 func TestTheClientBookIsFilledCarefully(t *testing.T) {
-	facts := map[string]string{"name": "Ada", "email": "ada@example.org", "phone": "+447700900123", "island": "Gannet Holm"}
+	ada := func() contact.Memory {
+		return claims("name", "Ada", "email", "ada@example.org", "phone", "+447700900123", "island", "Gannet Holm")
+	}
+	const made = `POST /people {"email":"ada@example.org","island":"Gannet Holm","name":"Ada","note":"as said by the customer","phone":"+447700900123"}`
 	for _, c := range []struct {
-		what, there, wrote string
-		facts              map[string]string
+		what, own, there, wrote, id string
+		known                       contact.Memory
 	}{
-		{"somebody new", `[]`, `POST /people {"email":"ada@example.org","island":"Gannet Holm","name":"Ada","note":"as said by the customer","phone":"+447700900123"}`, facts},
-		{"somebody known", `[{"id":"7","email":"Ada@Example.org","name":"Ada Brill","phone":""}]`, `PATCH /people/7 {"island":"Gannet Holm","phone":"+447700900123"}`, facts},
-		{"nothing to add", `[{"id":"7","email":"ada@example.org","name":"A","phone":"1","island":"x"}]`, ``, facts},
-		{"the record of another", `[{"id":"1","email":"ines@example.net","name":"Ines"}]`, `POST /people {"email":"ada@example.org","island":"Gannet Holm","name":"Ada","note":"as said by the customer","phone":"+447700900123"}`, facts},
-		{"several, one of them right", `[{"id":"1","email":"x@example.net"},{"id":2,"email":"ada@example.org"}]`, `PATCH /people/2 {"island":"Gannet Holm","name":"Ada","phone":"+447700900123"}`, facts},
-		{"no address to look for", `[{"id":"1","email":"","name":""}]`, `POST /people {"email":"","island":"","name":"Ada","note":"as said by the customer","phone":""}`, map[string]string{"name": "Ada"}},
+		{"somebody new", "", `[]`, made, "9", ada()},
+		{"another's address, claimed", "", `[{"id":"1","email":"ada@example.org","name":""}]`, made, "9", ada()},
+		{"one's own address, verified", "", `[{"id":"7","email":"Ada@Example.org","name":"","phone":""}]`,
+			`PATCH /people/7 {"note":"Name: Ada (as said by the customer)\nTelephone: +447700900123 (as said by the customer)\nIsland: Gannet Holm (as said by the customer)"}`, "7", verified(ada(), "email")},
+		{"one's own number, verified", "", `[{"id":"7","email":"","phone":"+447700900123","name":"A","island":"Gannet Holm","note":"Name: Ada (as said by the customer)"}]`,
+			`PATCH /people/7 {"note":"Name: Ada (as said by the customer)\nE-mail: ada@example.org (as said by the customer)"}`, "7", verified(ada(), "phone")},
+		{"all verified", "", `[{"id":"7","email":"ada@example.org","name":"Ada Brill","note":"calls often"}]`,
+			`PATCH /people/7 {"island":"Gannet Holm","note":"calls often\nName: Ada","phone":"+447700900123"}`, "7", verified(ada(), "name", "email", "phone", "island")},
+		{"nothing to add", "", `[{"id":"7","email":"ada@example.org","name":"ada","phone":"+447700900123","island":"Gannet Holm"}]`, ``, "7", verified(ada(), "email")},
+		{"the search gives another's", "", `[{"id":"1","email":"ines@example.net","name":"Ines"}]`, made, "9", verified(ada(), "email", "phone")},
+		{"several, one of them right", "", `[{"id":"1","email":"x@example.net"},{"id":2,"email":"ada@example.org","name":"Ada","phone":"+447700900123"}]`,
+			`PATCH /people/2 {"island":"Gannet Holm"}`, "2", verified(ada(), "email", "island")},
+		{"nothing to look for", "", `[{"id":"1","email":"","name":""}]`, `POST /people {"email":"","island":"","name":"Ada","note":"as said by the customer","phone":""}`, "9", claims("name", "Ada")},
+		{"empty and verified", "", `[{"id":"1","email":"","name":""}]`, `POST /people {"email":"","island":"","name":"Ada","note":"as said by the customer","phone":""}`, "9", verified(claims("name", "Ada", "email", ""), "email")},
+		{"the record made before", "9", `{"id":"9","email":"old@example.org","name":"Ada","phone":""}`,
+			`PATCH /people/9 {"island":"Gannet Holm","note":"E-mail: ada@example.org (as said by the customer)","phone":"+447700900123"}`, "9", ada()},
+		{"the record made before is gone", "8", ``, made, "9", ada()},
 	} {
 		s, e, _ := newSystem(t, func(_ int, w http.ResponseWriter, r *http.Request) {
-			if r.Method == http.MethodGet {
+			switch {
+			case r.Method == http.MethodGet && c.own != "" && c.there == "":
+				w.WriteHeader(http.StatusNotFound)
+			case r.Method == http.MethodGet && c.own != "":
+				fmt.Fprint(w, c.there)
+			case r.Method == http.MethodGet:
 				fmt.Fprintf(w, `{"items":%s}`, c.there)
+			default:
+				fmt.Fprint(w, `{"id":9}`)
 			}
 		})
-		if err := SyncContact(t.Context(), e, fields, c.facts, "key"); err != nil {
-			t.Errorf("%s: %v", c.what, err)
+		id, err := SyncContact(t.Context(), e, fields, c.known, c.own, "key")
+		if err != nil || id != c.id {
+			t.Errorf("%s: record %q, %v; want %q", c.what, id, err, c.id)
 		}
 		got := ""
 		for _, asked := range s.requests() {
 			if !strings.HasPrefix(asked, "GET") {
 				got = asked
-			} else if c.facts["email"] == "" {
-				t.Errorf("%s: looked for: %s", c.what, asked)
+			} else if strings.Contains(asked, "=&") || strings.HasSuffix(asked, "= ") {
+				t.Errorf("%s: looked for nothing: %s", c.what, asked)
 			}
 		}
 		if got != c.wrote {
@@ -195,7 +233,7 @@ func TestTheClientBookIsFilledCarefully(t *testing.T) {
 	_, e, _ := newSystem(t, func(_ int, w http.ResponseWriter, _ *http.Request) {
 		fmt.Fprint(w, `{"items":[{"email":"ada@example.org"}]}`)
 	})
-	if err := SyncContact(t.Context(), e, fields, facts, "key"); !errors.Is(err, outbound.ErrRefused) {
+	if _, err := SyncContact(t.Context(), e, fields, verified(ada(), "email"), "", "key"); !errors.Is(err, outbound.ErrRefused) {
 		t.Errorf("a record without an id: %v", err)
 	}
 }
@@ -217,6 +255,50 @@ func (l *letterbox) Data(r io.Reader) error {
 	return err
 }
 
+var loopback = outbound.Rules{Allowed: []string{"127.0.0.1"}}
+
+// The own network is not called for mail either, and what answers there by another
+// protocol is not told on.
+func TestMailGoesOnlyWhereItMay(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	go func() {
+		for {
+			conn, err := l.Accept()
+			if err != nil {
+				return
+			}
+			fmt.Fprint(conn, "inner-database-9.7 ready\r\n")
+			_ = conn.Close() // the other side sees it
+		}
+	}()
+	mail := Mail{ID: "1", From: "pip@example.org", To: []string{"robin@example.org"}, Subject: "a", Body: "b", At: time.Now()}
+	if err := SendMail(t.Context(), outbound.Rules{}, l.Addr().String(), mail); !errors.Is(err, outbound.ErrNotPublic) {
+		t.Errorf("not allowed: %v", err)
+	}
+	if err := SendMail(t.Context(), loopback, l.Addr().String(), mail); err == nil || strings.Contains(err.Error(), "inner-database") {
+		t.Errorf("another protocol: %v", err)
+	}
+}
+
+// A secret that a system repeats is not shown, in an error or in a result.
+func TestRepeatedSecretsAreBlanked(t *testing.T) {
+	for _, status := range []int{200, 400, 404} {
+		_, e, _ := newSystem(t, func(_ int, w http.ResponseWriter, r *http.Request) {
+			w.WriteHeader(status)
+			fmt.Fprintf(w, `{"high":"you sent %s"}`, r.Header.Get("Authorization"))
+		})
+		e.Secret = "swordfish/7+"
+		result, err := CallTool(t.Context(), e, tides(t, "tries: 1\n"), nil, "")
+		if said := fmt.Sprint(result, err); strings.Contains(said, "swordfish") || !strings.Contains(said, "***") {
+			t.Errorf("%d: %s", status, said)
+		}
+	}
+}
+
 func TestMailIsHandedOverOrRefused(t *testing.T) {
 	serve := func(box *letterbox) string {
 		t.Helper()
@@ -232,7 +314,7 @@ func TestMailIsHandedOverOrRefused(t *testing.T) {
 	}
 	mail := Mail{ID: "01990000", From: "pip@example.org", To: []string{"robin@example.org"}, Subject: "Füße\r\nBcc: eve@example.net", Body: "A customer waits.\n.\nReally.", At: time.Now()}
 	box := &letterbox{got: make(chan string, 1)}
-	if err := SendMail(t.Context(), serve(box), mail); err != nil {
+	if err := SendMail(t.Context(), loopback, serve(box), mail); err != nil {
 		t.Fatal(err)
 	}
 	letter := <-box.got
@@ -241,17 +323,17 @@ func TestMailIsHandedOverOrRefused(t *testing.T) {
 		t.Errorf("the letter is %q", letter)
 	}
 	for code, refused := range map[int]bool{550: true, 450: false} {
-		err := SendMail(t.Context(), serve(&letterbox{fails: &smtp.SMTPError{Code: code, Message: "no"}}), mail)
+		err := SendMail(t.Context(), loopback, serve(&letterbox{fails: &smtp.SMTPError{Code: code, Message: "no"}}), mail)
 		if err == nil || errors.Is(err, outbound.ErrRefused) != refused {
 			t.Errorf("%d became %v", code, err)
 		}
 	}
-	if err := SendMail(t.Context(), "127.0.0.1:1", mail); err == nil || errors.Is(err, outbound.ErrRefused) {
+	if err := SendMail(t.Context(), loopback, "127.0.0.1:1", mail); err == nil || errors.Is(err, outbound.ErrRefused) {
 		t.Errorf("a server that is not there: %v", err)
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	if err := SendMail(ctx, serve(&letterbox{got: make(chan string, 1)}), mail); err == nil {
+	if err := SendMail(ctx, loopback, serve(&letterbox{got: make(chan string, 1)}), mail); err == nil {
 		t.Error("a mail was sent although nobody waits")
 	}
 }

@@ -117,7 +117,7 @@ func (c *Channels) madeOf(ctx context.Context, config *config, ch *workspace.Cha
 		}
 	}
 	if ch.Connection != "" {
-		sealed, err := c.w.store.Secret(ctx, ch.Connection)
+		sealed, _, err := c.w.store.Secret(ctx, ch.Connection)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return "", err
 		}
@@ -147,7 +147,7 @@ func (c *Channels) start(ctx context.Context, config *config, ch *openChannel, s
 	if ch.Connection != "" {
 		conn, _ := find[workspace.Connection](config, ch.Connection)
 		setup.Address = conn.Address
-		if setup.Secret, err = c.w.Documents.secret(ctx, ch.Connection); err != nil {
+		if setup.Secret, err = c.w.Documents.secret(ctx, conn); err != nil {
 			return err
 		}
 		if ch.kind.Sealed && setup.Secret == "" {

@@ -233,33 +233,71 @@ func (d *Documents) Remove(ctx context.Context, kind, name string) error {
 	return d.w.reload(ctx)
 }
 
-// PutSecret seals and keeps the secret of a connection. It cannot be read back.
+// ErrBadSecret is wrapped by errors of secrets that are none.
+var ErrBadSecret = errors.New("this is no secret to use")
+
+// PutSecret seals and keeps the secret of a connection, for the address that the
+// connection has now. It cannot be read back.
 func (d *Documents) PutSecret(ctx context.Context, connection, secret string) error {
 	d.editing.Lock()
 	defer d.editing.Unlock()
-	if _, ok := find[workspace.Connection](d.w.config.Load(), connection); !ok {
+	conn, ok := find[workspace.Connection](d.w.config.Load(), connection)
+	if !ok {
 		return store.ErrNotFound
+	}
+	if err := workspace.CheckSigningSecret(secret); err != nil {
+		return fmt.Errorf("%w: %w", ErrBadSecret, err)
 	}
 	sealed, err := seal(d.w.key, connection, secret)
 	if err != nil {
 		return err
 	}
-	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.PutSecret(connection, sealed, d.w.Clock.Now()) }); err != nil {
+	if err := d.w.write(ctx, func(tx *store.Tx) error {
+		return tx.PutSecret(connection, sealed, conn.Origin(), d.w.Clock.Now())
+	}); err != nil {
 		return err
 	}
 	return d.w.reload(ctx)
 }
 
-// secret returns a connection's secret in the clear, "" if it has none.
-func (d *Documents) secret(ctx context.Context, connection string) (string, error) {
-	sealed, err := d.w.store.Secret(ctx, connection)
-	if errors.Is(err, store.ErrNotFound) {
+// secret returns the secret of a connection in the clear, "" if it has none. It is
+// given for the address only that the connection had when it was set: whoever changes
+// the address does not learn it.
+func (d *Documents) secret(ctx context.Context, conn workspace.Connection) (string, error) {
+	sealed, origin, err := d.w.store.Secret(ctx, conn.Name)
+	switch {
+	case errors.Is(err, store.ErrNotFound):
 		return "", nil
-	}
-	if err != nil {
+	case err != nil:
 		return "", err
+	case origin != conn.Origin():
+		return "", fmt.Errorf("the secret of the connection %s was set for %s, and its address is %s now: set the secret again with: parrot connection secret %s", conn.Name, origin, conn.Origin(), conn.Name)
 	}
-	return unseal(d.w.key, connection, sealed)
+	return unseal(d.w.key, conn.Name, sealed)
+}
+
+// Unbound returns why connections have no secret that may be sent to them, although one
+// was set.
+func (d *Documents) Unbound(ctx context.Context) (faults []string) {
+	for _, conn := range all[workspace.Connection](d.w.config.Load()) {
+		if _, err := d.secret(ctx, conn); err != nil && ctx.Err() == nil {
+			faults = append(faults, err.Error())
+		}
+	}
+	return faults
+}
+
+// bindSecrets binds secrets that an older version kept to the addresses that their
+// connections have.
+func (d *Documents) bindSecrets(ctx context.Context) error {
+	return d.w.store.Write(ctx, func(tx *store.Tx) error {
+		for _, conn := range all[workspace.Connection](d.w.config.Load()) {
+			if err := tx.BindSecret(conn.Name, conn.Origin()); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // endpoint returns the HTTP system of a connection, ready to be called.
@@ -268,6 +306,6 @@ func (d *Documents) endpoint(ctx context.Context, name string) (connect.Endpoint
 	if !ok {
 		return connect.Endpoint{}, fmt.Errorf("there is no connection called %s", name)
 	}
-	secret, err := d.secret(ctx, name)
+	secret, err := d.secret(ctx, conn)
 	return connect.Endpoint{Title: conn.Title, Address: conn.Address, Secret: secret, Client: d.w.client, Clock: d.w.Clock}, err
 }

@@ -44,7 +44,7 @@ var notifyKind = EffectKind{
 		if len(to) == 0 {
 			return nil, fmt.Errorf("nobody is told: %s has no people with a mail address", b.To)
 		}
-		return nil, connect.SendMail(ctx, server.Address, connect.Mail{ID: e.ID, From: server.From, To: to, Subject: b.Subject, Body: b.Body, At: e.CreatedAt})
+		return nil, connect.SendMail(ctx, w.options.Rules, server.Address, connect.Mail{ID: e.ID, From: server.From, To: to, Subject: b.Subject, Body: b.Body, At: e.CreatedAt})
 	},
 }
 

@@ -13,6 +13,7 @@ import (
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
 )
 
@@ -344,10 +345,16 @@ func TestWorkspacesInOneProcessAreApart(t *testing.T) {
 func TestSecretsAreBoundToTheirNames(t *testing.T) {
 	s := openStage(t)
 	s.must(s.Documents.PutSecret(t.Context(), "outside", "swordfish"))
-	if got, err := s.Documents.secret(t.Context(), "outside"); err != nil || got != "swordfish" {
+	outside, _ := find[workspace.Connection](s.config.Load(), "outside")
+	if got, err := s.Documents.secret(t.Context(), outside); err != nil || got != "swordfish" {
 		t.Errorf("the secret came back as %q, %v", got, err)
 	}
-	sealed, err := s.Store().Secret(t.Context(), "outside")
+	for _, weak := range []string{"whsec_", "whsec_AAAA", "whsec_!"} {
+		if err := s.Documents.PutSecret(t.Context(), "outside", weak); !errors.Is(err, ErrBadSecret) {
+			t.Errorf("%q: %v", weak, err)
+		}
+	}
+	sealed, _, err := s.Store().Secret(t.Context(), "outside")
 	s.must(err)
 	if strings.Contains(string(sealed), "swordfish") {
 		t.Error("the secret is kept in the clear")
@@ -373,6 +380,17 @@ func TestSecretsAreBoundToTheirNames(t *testing.T) {
 	if header != "Bearer swordfish" {
 		t.Errorf("the system is sent %q", header)
 	}
+	// Another address does not get it; the same one again does.
+	other := newWorld(t)
+	s.put("connection", strings.Replace(documents(s.world.URL)[1][1], s.world.URL, other.URL, 1))
+	s.rings("+447700900151", "2", "When is high water today?")
+	contains(t, s.answered(2)[1], "does not answer")
+	if faults := s.Documents.Unbound(t.Context()); len(other.requests()) != 0 || len(faults) != 1 || !strings.Contains(faults[0], "set the secret again") {
+		t.Errorf("the new address was asked %v, and people read %q", other.requests(), faults)
+	}
+	s.put("connection", documents(s.world.URL)[1][1])
+	s.rings("+447700900152", "3", "When is high water today?")
+	contains(t, s.answered(3)[2], "14:20")
 	s.close()
 	s.must(os.WriteFile(s.folder+"/key", []byte("too short"), 0o600))
 	if _, err := Open(context.Background(), s.folder, Options{Channels: []channel.Kind{s.bell.Kind()}}); err == nil || !strings.Contains(err.Error(), "32") {

@@ -161,6 +161,9 @@ func (w *Workspace) start(ctx context.Context) (err error) {
 	if err := w.Documents.load(ctx); err != nil {
 		return err
 	}
+	if err := w.Documents.bindSecrets(ctx); err != nil {
+		return err
+	}
 	if w.Library, err = library.Open(ctx, library.Options{
 		Store: w.store, Folder: filepath.Join(w.folder, "files"), Clock: w.Clock, Log: w.log,
 		Fetcher: &reading.Fetcher{Rules: w.options.Rules, Pace: w.options.Pace, Reader: w.options.Reader},

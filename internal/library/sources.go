@@ -84,8 +84,8 @@ func (l *Library) AddWeb(ctx context.Context, source store.Source) (store.Source
 // ChangeSource changes when a source is read again and when it holds.
 func (l *Library) ChangeSource(ctx context.Context, source store.Source) error {
 	source.NextAt = l.nextReading(source)
-	if _, underway := l.readers.progress(source.ID); underway {
-		source.NextAt = l.Clock.Now() // until it is done, when it is set
+	if source.TriedAt.IsZero() && (source.Kind == store.FromPage || source.Kind == store.FromSite) {
+		source.NextAt = l.Clock.Now() // its first reading is not over
 	}
 	l.Editing.Lock()
 	defer l.Editing.Unlock()

@@ -78,26 +78,35 @@ var specialPrefixes = []netip.Prefix{
 	netip.MustParsePrefix("2002::/16"), netip.MustParsePrefix("2001::/32"), netip.MustParsePrefix("fec0::/10"),
 }
 
+// Dial connects to an address that is allowed or public, whatever a name resolves to.
+func (r Rules) Dial(ctx context.Context, network, address string) (net.Conn, error) {
+	d := &net.Dialer{Timeout: 10 * time.Second}
+	if !r.allows(address) {
+		d.Control = func(_, address string, _ syscall.RawConn) error {
+			at, err := netip.ParseAddrPort(address)
+			if err != nil {
+				return err
+			}
+			return public(at.Addr())
+		}
+	}
+	return d.DialContext(ctx, network, address)
+}
+
 // Transport returns a transport that connects to allowed and public addresses
 // only, whatever a name resolves to and wherever a redirect leads.
 func (r Rules) Transport() *http.Transport {
-	guarded := &net.Dialer{Timeout: 10 * time.Second, Control: func(_, address string, _ syscall.RawConn) error {
-		at, err := netip.ParseAddrPort(address)
-		if err != nil {
-			return err
-		}
-		return public(at.Addr())
-	}}
-	open := &net.Dialer{Timeout: 10 * time.Second}
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.Proxy = nil // a proxy would look names up where they cannot be checked
 	t.MaxIdleConnsPerHost = 2
 	t.ResponseHeaderTimeout = 20 * time.Second
-	t.DialContext = func(ctx context.Context, network, address string) (net.Conn, error) {
-		if r.allows(address) {
-			return open.DialContext(ctx, network, address)
-		}
-		return guarded.DialContext(ctx, network, address)
-	}
+	t.DialContext = r.Dial
 	return t
+}
+
+// Excerpt is the beginning of what another system says, on one line, for messages.
+func Excerpt(said []byte) string {
+	const most = 200 // letters
+	words := []rune(strings.Join(strings.Fields(strings.ToValidUTF8(string(said[:min(len(said), 4*most)]), "")), " "))
+	return string(words[:min(len(words), most)])
 }

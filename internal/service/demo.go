@@ -43,8 +43,8 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 		return nil, errors.Join(err, web.Close())
 	}
 	d := &Demo{WorldURL: "http://" + web.Addr().String(), mail: mail, http: &http.Server{ReadHeaderTimeout: 10 * time.Second}}
-	// The simulated outside world lies on this machine, which is not read otherwise.
-	o.Engine.Rules.Allowed = append(o.Engine.Rules.Allowed, web.Addr().String())
+	// The simulated outside world lies on this machine, which is not called otherwise.
+	o.Engine.Rules.Allowed = append(o.Engine.Rules.Allowed, web.Addr().String(), mail.Addr().String())
 	o.Engine.Pace = 20 * time.Millisecond
 	if d.Service, err = Start(ctx, o); err != nil {
 		return nil, errors.Join(err, web.Close(), mail.Close())

@@ -159,3 +159,20 @@ func (t *Tx) vouch(contactID string, f Fact) error {
 	}
 	return err
 }
+
+// ContactRecord returns the id of the record that stands for a contact in the system
+// of a connection, "" if there is none yet.
+func (s *Store) ContactRecord(ctx context.Context, contactID, connection string) (id string, err error) {
+	err = s.reader.row(ctx, `SELECT record_id FROM contact_record WHERE contact_id = ? AND connection = ?`, []any{contactID, connection}, &id)
+	if errors.Is(err, ErrNotFound) {
+		return "", nil
+	}
+	return id, err
+}
+
+// PutContactRecord keeps which record stands for a contact.
+func (t *Tx) PutContactRecord(contactID, connection, id string) error {
+	_, err := t.exec(`INSERT INTO contact_record (contact_id, connection, record_id) VALUES (?, ?, ?)
+		ON CONFLICT (contact_id, connection) DO UPDATE SET record_id = excluded.record_id`, contactID, connection, id)
+	return err
+}

@@ -69,15 +69,22 @@ func (t *Tx) RemoveDocument(kind, name string, now time.Time) error {
 	return t.event("document.removed", kind+"/"+name, map[string]any{"kind": kind, "name": name}, now)
 }
 
-// Secret returns the sealed secret of a name, or ErrNotFound.
-func (s *Store) Secret(ctx context.Context, name string) (sealed []byte, err error) {
-	err = s.reader.row(ctx, `SELECT sealed FROM secret WHERE name = ?`, []any{name}, &sealed)
-	return sealed, err
+// Secret returns the sealed secret of a connection and the address that it is meant
+// for, or ErrNotFound.
+func (s *Store) Secret(ctx context.Context, connection string) (sealed []byte, origin string, err error) {
+	err = s.reader.row(ctx, `SELECT sealed, origin FROM secret WHERE name = ?`, []any{connection}, &sealed, &origin)
+	return sealed, origin, err
 }
 
-// PutSecret keeps a sealed secret.
-func (t *Tx) PutSecret(name string, sealed []byte, at time.Time) error {
-	_, err := t.exec(`INSERT INTO secret (name, sealed, updated_at) VALUES (?, ?, ?)
-		ON CONFLICT DO UPDATE SET sealed = excluded.sealed, updated_at = excluded.updated_at`, name, sealed, millis(at))
+// PutSecret keeps a sealed secret, meant for an address.
+func (t *Tx) PutSecret(connection string, sealed []byte, origin string, at time.Time) error {
+	_, err := t.exec(`INSERT INTO secret (name, sealed, origin, updated_at) VALUES (?, ?, ?, ?)
+		ON CONFLICT (name) DO UPDATE SET sealed = excluded.sealed, origin = excluded.origin, updated_at = excluded.updated_at`, connection, sealed, origin, millis(at))
+	return err
+}
+
+// BindSecret says what address a secret is meant for, if nothing says it yet.
+func (t *Tx) BindSecret(connection, origin string) error {
+	_, err := t.exec(`UPDATE secret SET origin = ? WHERE name = ? AND origin = ''`, origin, connection)
 	return err
 }

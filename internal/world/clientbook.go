@@ -26,7 +26,7 @@ type ClientBook struct {
 
 	mu     sync.Mutex
 	people []Person
-	done   map[string]bool
+	done   map[string]string // ids of records, by the key under which they were written
 }
 
 func newClientBook() *ClientBook {
@@ -35,7 +35,7 @@ func newClientBook() *ClientBook {
 			{ID: "1", Name: "Ines Ravn", Email: "ines@example.net", Phone: "+447700900321", Note: "season ticket"},
 			{ID: "2", Name: "", Email: "tomas@example.net", Phone: "+447700900555", Note: "freight customer"},
 		},
-		done: map[string]bool{},
+		done: map[string]string{},
 	}
 }
 
@@ -46,7 +46,8 @@ func (b *ClientBook) People() []Person {
 	return append([]Person{}, b.people...)
 }
 
-// ServeHTTP serves GET /people?email=, POST /people and PATCH /people/ID.
+// ServeHTTP serves GET /people?email=&phone=, GET /people/ID, POST /people and PATCH
+// /people/ID.
 func (b *ClientBook) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if b.Trouble.strikes(w, r) {
 		return
@@ -54,52 +55,57 @@ func (b *ClientBook) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	id, one := strings.CutPrefix(r.URL.Path, "/people/")
+	key := r.Header.Get("Idempotency-Key")
+	if written, again := b.done[key]; again && key != "" && r.Method != http.MethodGet {
+		writeJSON(w, http.StatusOK, b.person(written))
+		return
+	}
 	switch {
+	case r.Method == http.MethodGet && one && b.person(id) != nil:
+		writeJSON(w, http.StatusOK, b.person(id))
 	case r.Method == http.MethodGet && r.URL.Path == "/people":
 		found := []Person{}
 		for _, p := range b.people {
-			if email := r.FormValue("email"); email == "" || strings.EqualFold(p.Email, email) {
+			email, phone := r.FormValue("email"), r.FormValue("phone")
+			if (email == "" || strings.EqualFold(p.Email, email)) && (phone == "" || p.Phone == phone) {
 				found = append(found, p)
 			}
 		}
 		writeJSON(w, http.StatusOK, map[string]any{"items": found})
 	case r.Method == http.MethodPost && r.URL.Path == "/people":
 		var p Person
-		if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(&p); err != nil {
-			http.Error(w, err.Error(), http.StatusBadRequest)
+		if !decode(w, r, &p) {
 			return
 		}
-		if !b.repeated(r) {
-			p.ID = fmt.Sprint(len(b.people) + 1)
-			b.people = append(b.people, p)
-		}
+		p.ID = fmt.Sprint(len(b.people) + 1)
+		b.people, b.done[key] = append(b.people, p), p.ID
 		writeJSON(w, http.StatusCreated, p)
-	case r.Method == http.MethodPatch && one:
-		for i := range b.people {
-			if b.people[i].ID != id {
-				continue
-			}
-			if b.repeated(r) {
-				writeJSON(w, http.StatusOK, b.people[i])
-				return
-			}
-			if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(&b.people[i]); err != nil {
-				http.Error(w, err.Error(), http.StatusBadRequest)
-				return
-			}
-			b.people[i].ID = id
-			writeJSON(w, http.StatusOK, b.people[i])
+	case r.Method == http.MethodPatch && one && b.person(id) != nil:
+		p := b.person(id)
+		if !decode(w, r, p) {
 			return
 		}
-		http.NotFound(w, r)
+		p.ID, b.done[key] = id, id
+		writeJSON(w, http.StatusOK, p)
 	default:
 		http.NotFound(w, r)
 	}
 }
 
-func (b *ClientBook) repeated(r *http.Request) bool {
-	key := r.Header.Get("Idempotency-Key")
-	again := key != "" && b.done[key]
-	b.done[key] = true
-	return again
+// person returns the record of an id, nil if there is none.
+func (b *ClientBook) person(id string) *Person {
+	for i := range b.people {
+		if b.people[i].ID == id {
+			return &b.people[i]
+		}
+	}
+	return nil
+}
+
+func decode(w http.ResponseWriter, r *http.Request, into *Person) bool {
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(into); err != nil {
+		http.Error(w, err.Error(), http.StatusBadRequest)
+		return false
+	}
+	return true
 }

@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -64,7 +65,10 @@ type line struct {
 func open(s *Settings, setup channel.Setup) (*line, error) {
 	hook, err := webhooks.NewWebhook(setup.Secret)
 	if err != nil {
-		return nil, fmt.Errorf("the secret of the text line is not one: it starts with whsec_ and goes on in base64: %w", err)
+		return nil, errors.New("the secret of the text line is not one: it starts with whsec_ and goes on in base64")
+	}
+	if err := workspace.CheckSigningSecret(setup.Secret); err != nil {
+		return nil, err
 	}
 	return &line{setup, s.Number, hook, channel.NewLimits(setup.Clock, 1, 30)}, nil
 }
@@ -202,7 +206,7 @@ func (l *line) Send(ctx context.Context, m channel.Outgoing) error {
 	case response.StatusCode < 300:
 		return nil
 	case response.StatusCode < 500 && response.StatusCode != http.StatusTooManyRequests && response.StatusCode != http.StatusRequestTimeout:
-		return fmt.Errorf("%w: the text gateway answered %d: %s", outbound.ErrRefused, response.StatusCode, strings.TrimSpace(string(said)))
+		return fmt.Errorf("%w: the text gateway answered %d: %s", outbound.ErrRefused, response.StatusCode, outbound.Excerpt(said))
 	}
 	return fmt.Errorf("the text gateway answered %d", response.StatusCode)
 }

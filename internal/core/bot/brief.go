@@ -314,7 +314,7 @@ func (b Brief) Word(key string, turn int, v template.Values) string {
 	if len(choices) == 0 {
 		return ""
 	}
-	filled, err := choices[turn%len(choices)].Fill(v)
+	filled, err := choices[max(turn, 0)%len(choices)].Fill(v)
 	if err != nil {
 		return ""
 	}

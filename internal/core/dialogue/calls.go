@@ -69,7 +69,8 @@ func (t *turn) fillOpen() bool {
 	tool := t.Tools[at]
 	heard := tool.hear(t.said, open.Missing, t.Now)
 	if _, ok := heard[open.Missing]; ok {
-		arguments := maps.Clone(open.Arguments)
+		arguments := map[string]any{}
+		maps.Copy(arguments, open.Arguments)
 		maps.Copy(arguments, heard)
 		outcome := t.use(tool, arguments, open.Question, 1)
 		t.trace.Understood = append(t.trace.Understood, Understood{

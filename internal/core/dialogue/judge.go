@@ -114,7 +114,7 @@ func (t *turn) chosen() bool {
 			}
 		}
 	}
-	if at < 0 {
+	if at < 0 || at >= len(choice.Options) {
 		return false
 	}
 	candidate, ok := t.Finder.Passage(t.ctx, choice.Question+" "+choice.Options[at].Label, choice.Options[at].PassageID)

@@ -1,6 +1,9 @@
 package workspace
 
 import (
+	"encoding/base64"
+	"errors"
+	"fmt"
 	"net/url"
 	"strings"
 
@@ -32,6 +35,39 @@ func (conn Connection) Named() string { return conn.Name }
 
 // Refers is document.Document's.
 func (conn Connection) Refers() []document.Reference { return nil }
+
+// Origin is the part of the address that a secret is meant for: the scheme, host and
+// port of an HTTP system, or the mail server.
+func (conn Connection) Origin() string {
+	if conn.Kind != HTTPSystem {
+		return strings.ToLower(conn.Address)
+	}
+	u, err := url.Parse(conn.Address)
+	if err != nil {
+		return ""
+	}
+	return strings.ToLower(u.Scheme + "://" + u.Host)
+}
+
+// signingKey is how many bytes a secret for signatures has at least.
+const signingKey = 16
+
+// CheckSigningSecret reports what is wrong with a secret in the form of Standard
+// Webhooks; other secrets are none of its concern.
+func CheckSigningSecret(secret string) error {
+	encoded, ok := strings.CutPrefix(secret, "whsec_")
+	if !ok {
+		return nil
+	}
+	key, err := base64.StdEncoding.DecodeString(encoded)
+	if err != nil {
+		return errors.New("a secret that begins with whsec_ goes on in base64")
+	}
+	if len(key) < signingKey {
+		return fmt.Errorf("the key behind whsec_ has %d bytes; with fewer than %d anybody could guess it", len(key), signingKey)
+	}
+	return nil
+}
 
 // ToConnection returns the reference of a document to a connection of a kind.
 func ToConnection(path, name string, kind ConnectionKind) document.Reference {

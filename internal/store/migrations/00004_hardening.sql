@@ -11,3 +11,15 @@ CREATE TABLE turn_failure (
     error           TEXT NOT NULL,
     at              INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
+
+-- The record that stands for a contact in an outside system.
+CREATE TABLE contact_record (
+    contact_id TEXT NOT NULL REFERENCES contact (id) ON DELETE CASCADE,
+    connection TEXT NOT NULL,
+    record_id  TEXT NOT NULL, -- the outside system's
+    PRIMARY KEY (contact_id, connection)
+) STRICT, WITHOUT ROWID;
+
+-- A secret is sent to the address only that it was set for; '': to be bound when the
+-- workspace is opened.
+ALTER TABLE secret ADD COLUMN origin TEXT NOT NULL DEFAULT '';
