@@ -109,6 +109,21 @@ func (c *Client) NewToken(ctx context.Context, in SignIn) (t NewToken, err error
 	return t, c.send(ctx, http.MethodPost, "/tokens", nil, in, &t)
 }
 
+// Tokens returns who may come in.
+func (c *Client) Tokens(ctx context.Context) (list TokenList, err error) {
+	return list, c.get(ctx, "/tokens", &list)
+}
+
+// RevokeToken revokes a token, a session or a link.
+func (c *Client) RevokeToken(ctx context.Context, id string) error {
+	return c.do(ctx, http.MethodDelete, "/api/v1/tokens/"+url.PathEscape(id), nil, nil, nil)
+}
+
+// SignOut ends the token that the client has.
+func (c *Client) SignOut(ctx context.Context) error {
+	return c.do(ctx, http.MethodDelete, "/api/v1/sessions", nil, nil, nil)
+}
+
 // Me returns who is signed in.
 func (c *Client) Me(ctx context.Context) (me Me, err error) { return me, c.get(ctx, "/me", &me) }
 

@@ -25,6 +25,22 @@ type NewToken struct {
 	Name  string `json:"name" required:"true"`
 }
 
+// TokenList is a list of tokens.
+type TokenList struct {
+	Items []Token `json:"items" required:"true"`
+}
+
+// Token is one way in: a program's token, a session of the console, or a sign-in link.
+type Token struct {
+	ID        string     `json:"id" required:"true" description:"Names it; it lets nobody in."`
+	Kind      string     `json:"kind" required:"true" enum:"token,session,link"`
+	Name      string     `json:"name" required:"true" description:"Whose it is."`
+	CreatedAt time.Time  `json:"created_at" required:"true"`
+	UsedAt    *time.Time `json:"used_at,omitempty" description:"When it was last used, a minute exactly; left out: never."`
+	ExpiresAt *time.Time `json:"expires_at,omitempty" description:"Left out: it does not expire."`
+	Yours     bool       `json:"yours,omitempty" description:"It is the one that asks."`
+}
+
 // Today is what matters now.
 type Today struct {
 	Waiting   []Conversation `json:"waiting" required:"true" description:"Those who wait for a person, the most urgent first; at most ten."`

@@ -287,7 +287,7 @@ func (c *call) awaitReading(cl *client.Client, s client.Source) (client.Source, 
 	tick := time.NewTicker(200 * time.Millisecond)
 	defer tick.Stop()
 	for s.State == "reading" || s.State == "waiting" {
-		if s.Progress != nil && isTerminal(c.errors) {
+		if s.Progress != nil && isTerminal(c.screen) {
 			fmt.Fprintf(c.errors, "\r%s: %d of %d pages ", s.Name, s.Progress.Read, s.Progress.Found)
 		}
 		select {
@@ -300,8 +300,8 @@ func (c *call) awaitReading(cl *client.Client, s client.Source) (client.Source, 
 			return s, err
 		}
 	}
-	if isTerminal(c.errors) {
-		fmt.Fprint(c.errors, "\r\033[K")
+	if isTerminal(c.screen) {
+		fmt.Fprint(c.screen, "\r\033[K")
 	}
 	return s, nil
 }

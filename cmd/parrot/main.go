@@ -46,6 +46,8 @@ func init() {
 		{"serve", "", "run the service", "parrot serve -data ./data -listen 127.0.0.1:4700", serve},
 		{"demo", "", "run it with the demo business and the simulated outside world", "parrot demo", runDemo},
 		{"sign-in", "LINK", "sign in with the link that the service printed", "parrot sign-in 'http://127.0.0.1:4700/sign-in?code=pt_main_...'", signIn},
+		{"sign-out", "", "end the token that sign-in made", "parrot sign-out", signOut},
+		{"token", "list|revoke [ID]", "who may come in: tokens, sessions and sign-in links", "parrot token list", tokens},
 		{"status", "", "is it healthy: channels, queues, troubles", "parrot status", status},
 		{"ask", "QUESTION", "put one question to a bot", "parrot ask 'can I take my bike on the boat?'", ask},
 		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
@@ -76,6 +78,7 @@ type call struct {
 	in     io.Reader
 	out    io.Writer
 	errors io.Writer
+	screen io.Writer // errors as they are, for progress on a terminal
 	server *string
 	token  *string
 	asJSON *bool
@@ -125,7 +128,7 @@ func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) 
 		}
 		err := c.command.run(c.parseLater(args[1:]))
 		if err != nil && !errors.Is(err, flag.ErrHelp) {
-			fmt.Fprintf(errs, "parrot %s: %v\n", cmd.name, err)
+			fmt.Fprintf(c.errors, "parrot %s: %v\n", cmd.name, err)
 		}
 		return exitCode(err)
 	}
@@ -161,9 +164,9 @@ func overview(w io.Writer) {
 }
 
 func newCall(ctx context.Context, cmd command, in io.Reader, out, errs io.Writer) *call {
-	c := &call{command: cmd, ctx: ctx, in: in, out: out, errors: errs, flags: flag.NewFlagSet(cmd.name, flag.ContinueOnError)}
-	c.flags.SetOutput(errs)
-	c.flags.Usage = func() { c.help(errs) }
+	c := &call{command: cmd, ctx: ctx, in: in, out: &printable{Writer: out}, errors: &printable{Writer: errs}, screen: errs, flags: flag.NewFlagSet(cmd.name, flag.ContinueOnError)}
+	c.flags.SetOutput(c.errors)
+	c.flags.Usage = func() { c.help(c.errors) }
 	return c
 }
 
@@ -271,6 +274,9 @@ func (c *call) client() (*client.Client, error) {
 // print writes a value as JSON, or else calls people to write it for people.
 func (c *call) print(value any, people func(w io.Writer)) error {
 	if *c.asJSON {
+		if out, ok := c.out.(*printable); ok {
+			out.escaped = true
+		}
 		encoder := json.NewEncoder(c.out)
 		encoder.SetIndent("", "  ")
 		encoder.SetEscapeHTML(false)

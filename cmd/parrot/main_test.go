@@ -218,3 +218,31 @@ func TestTimesReadAsPeopleSayThem(t *testing.T) {
 		t.Errorf("broken off: exit %d", code)
 	}
 }
+
+// What a terminal would obey is shown, not obeyed, whoever wrote it.
+func TestTerminalsAreToldNothing(t *testing.T) {
+	evil := "\x1b]0;owned\x07\x1b[31mred\u009b2J\u202ebackwards\rover"
+	raw, err := json.Marshal(map[string]any{"items": []map[string]any{{"id": "01990000-0000-7000-8000-00000000aaaa", "channel": "bell", "who": evil, "created_at": time.Now(), "facts": []any{}}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	code, out, _ := parrot(t, map[string]string{"GET /contacts": string(raw)}, "", "contact", "list")
+	if code != 0 || strings.ContainsAny(out, "\x1b\x07\u009b\u202e\r") || !strings.Contains(out, "red") {
+		t.Errorf("%d: %q", code, out)
+	}
+	code, out, _ = parrot(t, map[string]string{"GET /contacts": string(raw)}, "", "contact", "list", "-json")
+	var back struct{ Items []struct{ Who string } }
+	if err := json.Unmarshal([]byte(out), &back); code != 0 || err != nil || strings.ContainsAny(out, "\x1b\u009b\u202e") || back.Items[0].Who != evil {
+		t.Errorf("%d, %v: %q", code, err, out)
+	}
+	var shown bytes.Buffer
+	slow := &printable{Writer: &shown}
+	for _, b := range []byte("Café €5 🦜\x1b[2J\xff a\tb\r\nc") {
+		if _, err := slow.Write([]byte{b}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got := shown.String(); got != "Café €5 🦜\ufffd[2J\ufffd a\tb\r\nc" {
+		t.Errorf("byte by byte it shows %q", got)
+	}
+}

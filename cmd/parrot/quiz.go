@@ -78,8 +78,12 @@ func (c *call) quizFolder(f knowledgeFlags, file string) error {
 // returns the desk of a bot over it.
 func (c *call) folder(folder, botName string) (desk library.Desk, done func(), err error) {
 	done = func() {}
-	if workspace := library.WorkspaceFolder(folder); workspace != "" {
-		w, err := engine.Open(c.ctx, workspace, engine.Options{})
+	workspaces, err := engine.Folders(folder)
+	if err != nil {
+		return desk, done, err
+	}
+	if len(workspaces) > 0 {
+		w, err := engine.Open(c.ctx, workspaces[0], engine.Options{})
 		if err != nil {
 			return desk, done, fmt.Errorf("%w; leave -data out to ask the running service", err)
 		}
@@ -92,7 +96,7 @@ func (c *call) folder(folder, botName string) (desk library.Desk, done func(), e
 	if dir, err := os.UserCacheDir(); err == nil {
 		cache = filepath.Join(dir, "urgent-parrot")
 	}
-	shown := isTerminal(c.errors)
+	shown := isTerminal(c.screen)
 	reader, err := c.reader(nil)
 	if err != nil {
 		return desk, done, err
@@ -100,11 +104,11 @@ func (c *call) folder(folder, botName string) (desk library.Desk, done func(), e
 	defer reader.Close()
 	read, err := library.ReadFolder(c.ctx, reader, folder, cache, func(n, all int) {
 		if shown && n%16 == 0 {
-			fmt.Fprintf(c.errors, "\rencoding %d of %d passages ", n, all)
+			fmt.Fprintf(c.screen, "\rencoding %d of %d passages ", n, all)
 		}
 	})
 	if shown {
-		fmt.Fprint(c.errors, "\r\033[K")
+		fmt.Fprint(c.screen, "\r\033[K")
 	}
 	for name, why := range read.Failed {
 		fmt.Fprintf(c.errors, "not read: %s: %s\n", name, why)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"log/slog"
 	"maps"
+	"net/netip"
 	"os"
 	"slices"
 	"strings"
@@ -40,16 +41,40 @@ func (c *call) reader(log *slog.Logger) (*apart.Pool, error) {
 	return apart.New(log, command...), nil
 }
 
+// prefixes reads addresses and networks, parted by commas.
+func prefixes(list string) (networks []netip.Prefix, err error) {
+	for item := range strings.SplitSeq(list, ",") {
+		if item = strings.TrimSpace(item); item == "" {
+			continue
+		}
+		network, err := netip.ParsePrefix(item)
+		if err != nil {
+			addr, err := netip.ParseAddr(item)
+			if err != nil {
+				return nil, usage("%q is not an address or a network; write 10.0.0.5 or 10.0.0.0/8", item)
+			}
+			network = netip.PrefixFrom(addr, addr.BitLen())
+		}
+		networks = append(networks, network.Masked())
+	}
+	return networks, nil
+}
+
 func serve(c *call) error {
 	o := c.serving("./data")
 	c.flags.StringVar(&o.Workspace, "workspace", "main", "the `name` of the workspace that is made in an empty data folder")
 	allow := c.flags.String("allow", "", "`hosts` of your own network (HOST or HOST:PORT, parted by commas) that may be called: read from, or as a tool, CRM, model or webhook")
+	proxies := c.flags.String("trusted-proxies", "", "`addresses` or networks of proxies in front of the service (10.0.0.5, 10.0.0.0/8, parted by commas): they say who asks, in X-Forwarded-For")
 	verbose := c.flags.Bool("verbose", false, "log more")
 	if err := c.parse(0, 0); err != nil {
 		return err
 	}
 	if *allow != "" {
 		o.Engine.Rules.Allowed = strings.Split(*allow, ",")
+	}
+	var err error
+	if o.Proxies, err = prefixes(*proxies); err != nil {
+		return err
 	}
 	o.Log = c.logger(*verbose)
 	reader, err := c.reader(o.Log)

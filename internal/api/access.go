@@ -2,9 +2,6 @@ package api
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"net/http"
 	"strings"
@@ -16,58 +13,35 @@ import (
 	"urgentparrot.example/internal/store"
 )
 
-const (
-	cookieName  = "urgent_parrot"
-	sessionLife = 30 * 24 * time.Hour
-	linkLife    = 24 * time.Hour
-)
-
-// Passes look like pt_WORKSPACE_RANDOM, so that a pass leads to its workspace.
-func newPass(workspace string) string { return "pt_" + workspace + "_" + rand.Text() + rand.Text() }
-
-func hash(pass string) string {
-	sum := sha256.Sum256([]byte(pass))
-	return hex.EncodeToString(sum[:])
-}
-
-// Grant gives out a new pass of a kind to somebody of a name.
-func Grant(ctx context.Context, w *engine.Workspace, kind store.AccessKind, name string) (pass string, err error) {
-	pass = newPass(w.Name)
-	access := store.Access{Hash: hash(pass), Kind: kind, Label: name}
-	switch kind {
-	case store.Session:
-		access.ExpiresAt = w.Clock.Now().Add(sessionLife)
-	case store.Link:
-		access.ExpiresAt = w.Clock.Now().Add(linkLife)
-	}
-	return pass, w.Store().Write(ctx, func(tx *store.Tx) error { return tx.PutAccess(access, w.Clock.Now()) })
-}
+const cookieName = "urgent_parrot"
 
 // find returns the access behind a pass, and its workspace.
 func (s *Server) find(ctx context.Context, pass string) (*engine.Workspace, store.Access, error) {
-	parts := strings.Split(pass, "_")
-	if len(parts) != 3 || s.Workspaces[parts[1]] == nil {
+	w := s.Workspaces[engine.WorkspaceOf(pass)]
+	if w == nil {
 		return nil, store.Access{}, store.ErrNotFound
 	}
-	w := s.Workspaces[parts[1]]
-	access, err := w.Store().Access(ctx, hash(pass), w.Clock.Now())
+	access, err := w.Access.Of(ctx, pass)
 	return w, access, err
 }
 
 // admit finds out who asks. A cookie counts only for requests that come from the
-// service's own pages.
+// service's own pages: browsers say where a request that changes something comes from.
 func (s *Server) admit(q *request, open bool) error {
+	ctx := q.Request.Context()
 	pass, bearer := strings.CutPrefix(q.GetHeader("Authorization"), "Bearer ")
 	if !bearer {
 		pass, _ = q.Cookie(cookieName)
-		if err := s.origin.Check(q.Request); err != nil {
-			return problem.New(problem.NotAllowed, "the request comes from a page of another origin", "")
+		changes := q.Request.Method != http.MethodGet && q.Request.Method != http.MethodHead
+		if err := s.origin.Check(q.Request); err != nil || changes && pass != "" && q.GetHeader("Origin") == "" && q.GetHeader("Sec-Fetch-Site") == "" {
+			return problem.New(problem.NotAllowed, "the request does not come from a page of this service; programs sign in with a token", "")
 		}
 	}
-	w, access, err := s.find(q.Request.Context(), pass)
+	w, access, err := s.find(ctx, pass)
 	switch {
 	case err == nil && (access.Kind == store.Token) == bearer && access.Kind != store.Link:
 		q.workspace, q.access = w, access
+		w.Access.Used(ctx, access)
 		return nil
 	case err != nil && !errors.Is(err, store.ErrNotFound):
 		return err
@@ -78,29 +52,21 @@ func (s *Server) admit(q *request, open bool) error {
 }
 
 // exchange trades the code of a sign-in link for a pass of another kind. Whoever
-// is signed in needs no code.
+// is signed in needs no code. Nothing is used up while something is wrong.
 func (q *request) exchange(kind store.AccessKind, in client.SignIn) (pass, name string, err error) {
 	ctx := q.Request.Context()
+	unknown := problem.New(problem.NotSignedIn, "this sign-in link or token is not known, was used already, or has expired; start the service anew for a fresh link", "code")
+	link := false
 	if in.Code != "" {
 		w, access, err := q.server.find(ctx, in.Code)
-		if err == nil && access.Kind == store.Link {
-			used := false
-			if err = w.Store().Write(ctx, func(tx *store.Tx) (err error) {
-				used, err = tx.RemoveAccess(access.Hash)
-				return err
-			}); err != nil {
-				return "", "", err
-			}
-			if !used {
-				err = store.ErrNotFound
-			}
-		}
+		link = access.Kind == store.Link
 		switch {
-		case err == nil && access.Kind == store.Token && kind == store.Session: // a token signs in to the console too
-		case err != nil && !errors.Is(err, store.ErrNotFound):
+		case errors.Is(err, store.ErrNotFound):
+			return "", "", unknown
+		case err != nil:
 			return "", "", err
-		case err != nil || access.Kind != store.Link:
-			return "", "", problem.New(problem.NotSignedIn, "this sign-in link or token is not known, was used already, or has expired; start the service anew for a fresh link", "code")
+		case !link && (access.Kind != store.Token || kind != store.Session): // a token signs in to the console too
+			return "", "", unknown
 		}
 		q.workspace, q.access = w, access
 	}
@@ -113,7 +79,14 @@ func (q *request) exchange(kind store.AccessKind, in client.SignIn) (pass, name 
 	if err := text(in.Name, "name", 80); err != nil {
 		return "", "", err
 	}
-	pass, err = Grant(ctx, q.workspace, kind, in.Name)
+	if link {
+		pass, err = q.workspace.Access.Exchange(ctx, q.access, kind, in.Name)
+	} else {
+		pass, err = q.workspace.Access.Grant(ctx, kind, in.Name)
+	}
+	if errors.Is(err, store.ErrNotFound) {
+		err = unknown
+	}
 	return pass, in.Name, err
 }
 
@@ -129,25 +102,37 @@ func signIn(q *request, in client.SignIn) (client.Me, error) {
 	if err != nil {
 		return client.Me{}, err
 	}
-	q.setCookie(pass, sessionLife)
+	q.setCookie(pass, engine.SessionLife)
 	q.access.Label = name
 	return me(q)
 }
 
+// signOut ends the session or the token that asks.
 func signOut(q *request) error {
 	if q.access.Kind == store.Session {
 		q.setCookie("", -time.Second)
-		return q.workspace.Store().Write(q.Request.Context(), func(tx *store.Tx) error {
-			_, err := tx.RemoveAccess(q.access.Hash)
-			return err
-		})
 	}
-	return nil
+	return q.workspace.Access.Revoke(q.Request.Context(), q.access.ID())
 }
 
 func newToken(q *request, in client.SignIn) (client.NewToken, error) {
 	pass, name, err := q.exchange(store.Token, in)
 	return client.NewToken{Token: pass, Name: name}, err
+}
+
+func listTokens(q *request) (list client.TokenList, err error) {
+	accesses, err := q.workspace.Access.List(q.Request.Context())
+	list.Items = []client.Token{}
+	for _, a := range accesses {
+		list.Items = append(list.Items, client.Token{
+			ID: a.ID(), Kind: string(a.Kind), Name: a.Label, CreatedAt: a.CreatedAt, UsedAt: maybe(a.UsedAt), ExpiresAt: maybe(a.ExpiresAt), Yours: a.Hash == q.access.Hash,
+		})
+	}
+	return list, err
+}
+
+func revokeToken(q *request) error {
+	return q.workspace.Access.Revoke(q.Request.Context(), q.Param("id"))
 }
 
 func me(q *request) (client.Me, error) {

@@ -14,13 +14,14 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/store"
 )
 
 // Every call but those of signing in is refused to strangers, whatever they show.
 func TestStrangersAreRefusedEverywhere(t *testing.T) {
 	s := openStage(t)
-	link, err := Grant(t.Context(), s.workspace, store.Link, "Eve")
+	link, err := s.workspace.Access.Grant(t.Context(), store.Link, "Eve")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -270,7 +271,7 @@ func TestTheEventStreamIsResumed(t *testing.T) {
 // Only the service's own pages may use the cookie.
 func TestACookieCountsForOwnPagesOnly(t *testing.T) {
 	s := openStage(t)
-	link, err := Grant(t.Context(), s.workspace, store.Link, "Kim")
+	link, err := s.workspace.Access.Grant(t.Context(), store.Link, "Kim")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -299,7 +300,7 @@ func TestACookieCountsForOwnPagesOnly(t *testing.T) {
 	if a := s.call(http.MethodGet, "/api/v1/me", nil, "Authorization", "Bearer "+cookies[0].Value); a.StatusCode != http.StatusUnauthorized {
 		t.Errorf("a session is taken for a token: %d", a.StatusCode)
 	}
-	s.clock.Walk(sessionLife + time.Hour)
+	s.clock.Walk(engine.SessionLife + time.Hour)
 	if a := s.call(http.MethodGet, "/api/v1/me", nil, "Authorization", "", "Cookie", cookie); a.StatusCode != http.StatusUnauthorized {
 		t.Errorf("after its time a session gets %d", a.StatusCode)
 	}

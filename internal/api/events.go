@@ -12,7 +12,9 @@ import (
 // events streams what happens, from the event after Last-Event-ID on, or from
 // now.
 func events(q *request) error {
-	ctx, w := q.Request.Context(), q.workspace
+	w := q.workspace
+	ctx, done := w.Access.While(q.Request.Context(), q.access)
+	defer done()
 	happened, end := w.Watch(engine.Events)
 	defer end()
 	last, err := strconv.ParseInt(q.GetHeader("Last-Event-ID"), 10, 64)

@@ -69,10 +69,16 @@ func (q *request) channels() []client.Channel {
 	return list
 }
 
+// mostTroubles is how many effects in trouble are listed.
+const mostTroubles = 200
+
 // troubles are documents that cannot be used, channels that do not work, and
 // effects that were given up or are late.
 func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 	list := []client.Trouble{}
+	if trouble := q.workspace.Trouble(ctx); trouble != "" {
+		list = append(list, client.Trouble{What: "Nothing can be kept safely", Detail: trouble, GivenUp: true})
+	}
 	if warning := q.workspace.Library.Warning(); warning != "" {
 		list = append(list, client.Trouble{What: "Files are read with less care", Detail: warning, GivenUp: true})
 	}
@@ -94,15 +100,13 @@ func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 	for _, f := range failed {
 		list = append(list, client.Trouble{What: "A message could not be decided on", Detail: f.Error, Conversation: f.ConversationID, GivenUp: f.Times >= engine.TurnTries})
 	}
-	for _, state := range []string{"pending", "failed"} {
-		effects, err := q.workspace.Store().Effects(ctx, state, 100)
-		if err != nil {
-			return nil, err
-		}
-		for _, e := range effects {
-			if trouble := q.workspace.Trouble(e.Kind); e.Attempts > 0 && trouble != "" {
-				list = append(list, client.Trouble{What: trouble, Detail: e.Error, Conversation: e.ConversationID, Effect: e.ID, GivenUp: state == "failed"})
-			}
+	effects, err := q.workspace.Store().Troubled(ctx, mostTroubles)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range effects {
+		if trouble := q.workspace.TroubleWith(e.Kind); trouble != "" {
+			list = append(list, client.Trouble{What: trouble, Detail: e.Error, Conversation: e.ConversationID, Effect: e.ID, GivenUp: e.State == "failed"})
 		}
 	}
 	return list, nil

@@ -21,6 +21,12 @@ func (s *Server) public() {
 			problem.Write(c.Writer, problem.New(problem.Unavailable, "the service is starting or stopping", ""))
 			return
 		}
+		for _, w := range s.Workspaces {
+			if w.Trouble(c.Request.Context()) != "" { // the words are for those who are signed in
+				problem.Write(c.Writer, problem.New(problem.Unavailable, "the records of the workspace "+w.Name+" cannot be kept safely at the moment; parrot status says why", ""))
+				return
+			}
+		}
 		c.String(http.StatusOK, "ok\n")
 	})
 	for _, kind := range kinds.Channels {

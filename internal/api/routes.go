@@ -76,8 +76,10 @@ var routes = sync.OnceValue(func() []route {
 	const ok, created = http.StatusOK, http.StatusCreated
 	return []route{
 		{"POST", "/sessions", "Sign-in", "Sign in to the console with a link's code or a token", nil, takes(signIn), created, true},
-		{"DELETE", "/sessions", "Sign-in", "Sign out", nil, does(signOut), ok, false},
+		{"DELETE", "/sessions", "Sign-in", "Sign out: the session or the token that asks ends", nil, does(signOut), ok, false},
+		{"GET", "/tokens", "Sign-in", "Who may come in: tokens, sessions and sign-in links", nil, gives(listTokens), ok, false},
 		{"POST", "/tokens", "Sign-in", "Make a token for a program", nil, takes(newToken), created, true},
+		{"DELETE", "/tokens/:id", "Sign-in", "Revoke a token, session or link; what goes on under it ends", byID{}, does(revokeToken), ok, false},
 		{"GET", "/me", "Sign-in", "Who is signed in", nil, gives(me), ok, false},
 
 		{"GET", "/today", "Overview", "What matters now", nil, gives(today), ok, false},

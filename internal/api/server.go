@@ -7,8 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"mime"
 	"net/http"
+	"net/netip"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -27,7 +30,8 @@ type Options struct {
 	Workspaces map[string]*engine.Workspace
 	PublicURL  string // under which people and other systems reach it
 	Log        *slog.Logger
-	Ready      func() bool // whether it may be sent traffic; always, if nil
+	Ready      func() bool    // whether it may be sent traffic; always, if nil
+	Proxies    []netip.Prefix // in front of the service, which say who asks
 }
 
 // A Server is an http.Handler.
@@ -36,6 +40,8 @@ type Server struct {
 	engine *gin.Engine
 	origin *http.CrossOriginProtection
 	paths  map[string]bool // of channels, below the root
+
+	bodyTime time.Duration
 }
 
 // New returns a server for the workspaces given.
@@ -44,7 +50,7 @@ func New(o Options) *Server {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{Options: o, engine: gin.New(), origin: http.NewCrossOriginProtection(), paths: map[string]bool{}}
+	s := &Server{Options: o, engine: gin.New(), origin: http.NewCrossOriginProtection(), paths: map[string]bool{}, bodyTime: bodyTime}
 	s.engine.UseRawPath, s.engine.UnescapePathValues = true, true
 	s.engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
 		s.Log.Error("a request failed", "path", c.Request.URL.Path, "cause", fmt.Sprint(cause))
@@ -59,8 +65,6 @@ func New(o Options) *Server {
 	s.engine.NoRoute(s.console)
 	return s
 }
-
-func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.engine.ServeHTTP(w, r) }
 
 // A request is a call that is being answered.
 type request struct {
@@ -136,6 +140,9 @@ const bodyLimit = 512 << 10
 func (q *request) body(into any, limit int64) error {
 	if q.Request.ContentLength == 0 {
 		return nil
+	}
+	if kind, _, err := mime.ParseMediaType(q.GetHeader("Content-Type")); err != nil || kind != "application/json" {
+		return problem.New(problem.BadInput, "the body must be JSON, with the header Content-Type: application/json", "")
 	}
 	decoder := json.NewDecoder(http.MaxBytesReader(q.Writer, q.Request.Body, limit))
 	decoder.DisallowUnknownFields()

@@ -23,6 +23,7 @@ import (
 type stage struct {
 	*httptest.Server
 	t         *testing.T
+	api       *Server
 	workspace *engine.Workspace
 	bell      *channeltest.Bell
 	clock     *clock.Walked
@@ -52,9 +53,10 @@ func openStage(t *testing.T) *stage {
 		t.Fatal(err)
 	}
 	s := &stage{t: t, workspace: w, bell: bell, clock: c}
-	s.Server = httptest.NewServer(New(Options{Workspaces: map[string]*engine.Workspace{"main": w}, PublicURL: "https://chat.example.org"}))
+	s.api = New(Options{Workspaces: map[string]*engine.Workspace{"main": w}, PublicURL: "https://chat.example.org"})
+	s.Server = httptest.NewServer(s.api)
 	t.Cleanup(s.Server.Close)
-	if s.token, err = Grant(t.Context(), w, store.Token, "Robin"); err != nil {
+	if s.token, err = w.Access.Grant(t.Context(), store.Token, "Robin"); err != nil {
 		t.Fatal(err)
 	}
 	return s
@@ -98,6 +100,9 @@ func (s *stage) call(method, path string, body any, header ...string) response {
 		s.t.Fatal(err)
 	}
 	r.Header.Set("Authorization", "Bearer "+s.token)
+	if content != nil {
+		r.Header.Set("Content-Type", "application/json")
+	}
 	for i := 0; i+1 < len(header); i += 2 {
 		r.Header.Set(header[i], header[i+1])
 		if header[i+1] == "" {

@@ -1,8 +1,8 @@
 package channel
 
 import (
-	"net"
 	"net/http"
+	"net/netip"
 	"sync"
 	"time"
 
@@ -25,7 +25,7 @@ type limited struct {
 	used time.Time
 }
 
-// keptKeys is how many keys are remembered before idle ones are forgotten.
+// keptKeys is how many keys are remembered before one is forgotten for another.
 const keptKeys = 10_000
 
 // NewLimits allows each key so many events a second by the clock, and burst at
@@ -42,14 +42,7 @@ func (l *Limits) Allow(key string) bool {
 	k := l.keys[key]
 	if k == nil {
 		if len(l.keys) >= keptKeys {
-			for other, o := range l.keys {
-				if now.Sub(o.used) > time.Minute {
-					delete(l.keys, other)
-				}
-			}
-		}
-		if len(l.keys) >= keptKeys {
-			return false // more callers in a minute than a small service has
+			l.forget()
 		}
 		k = &limited{Limiter: rate.NewLimiter(l.each, l.burst)}
 		l.keys[key] = k
@@ -58,11 +51,33 @@ func (l *Limits) Allow(key string) bool {
 	return k.AllowN(now, 1)
 }
 
-// RemoteHost is the address a request came from, without the port.
+// forget makes room for another key: of some, the one goes that was used longest ago.
+// However many come at once, a newcomer is served.
+func (l *Limits) forget() {
+	const looked = 32
+	oldest, n := "", 0
+	for key, k := range l.keys { // in no order
+		if oldest == "" || k.used.Before(l.keys[oldest].used) {
+			oldest = key
+		}
+		if n++; n == looked {
+			break
+		}
+	}
+	delete(l.keys, oldest)
+}
+
+// RemoteHost is the address that a request came from, without the port. Of an address
+// of IPv6 it is the network: one caller has a whole one (RFC 6177).
 func RemoteHost(r *http.Request) string {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	at, err := netip.ParseAddrPort(r.RemoteAddr)
 	if err != nil {
 		return r.RemoteAddr
 	}
-	return host
+	addr := at.Addr().Unmap()
+	if addr.Is4() {
+		return addr.String()
+	}
+	network, _ := addr.WithZone("").Prefix(64) // an address of IPv6 has so many bits
+	return network.String()
 }

@@ -9,6 +9,8 @@ import (
 func TestCellsThatASpreadsheetWouldRunAreMadeHarmless(t *testing.T) {
 	cells := map[string]string{
 		"=1+1": "'=1+1", "@SUM(A1)": "'@SUM(A1)", "+cmd|' /C calc'!A0": "'+cmd|' /C calc'!A0", "-2+3": "'-2+3", "\t=1": "'\t=1", "|calc": "'|calc",
+		"Ada;=HYPERLINK(1)": "Ada;'=HYPERLINK(1)", "a\n=1": "a\n'=1", "a; \"=1": "a;' \"=1", "＝1+1": "'＝1+1", "＋1": "'＋1", "－1": "'－1", "＠A1": "'＠A1", "  =1": "'  =1", "\ufeff=1": "'\ufeff=1",
+		"ada@example.org": "ada@example.org", "a - b": "a - b", "Monday-Friday": "Monday-Friday",
 		"+447700900123": "+447700900123", "-12.50": "-12.50", "a=1": "a=1", "two\nlines, \"quoted\"": "two\nlines, \"quoted\"", "": "",
 	}
 	for cell, want := range cells {

@@ -114,9 +114,9 @@ func (w *Workspace) effect(kind, lane, conversation, turn string, body any) stor
 	return store.Effect{ID: store.NewID(), Kind: kind, Lane: lane, ConversationID: conversation, TurnID: turn, OfBot: w.effects[kind].OfBot, Body: string(raw), CreatedAt: w.Clock.Now()}
 }
 
-// Trouble says in words what went wrong with an effect of a kind; "" if nobody
+// TroubleWith says in words what went wrong with an effect of a kind; "" if nobody
 // need be told.
-func (w *Workspace) Trouble(kind string) string {
+func (w *Workspace) TroubleWith(kind string) string {
 	if k, ok := w.effects[kind]; ok {
 		return k.Trouble
 	}

@@ -26,7 +26,13 @@ type Outbox struct {
 	lanes   map[string][]store.Effect // what waits; a lane that is there is at work
 	flights map[string]*flight        // those of bots, by id
 	slots   map[string]chan struct{}  // by place
-	hushed  map[string]string         // by conversation: effects of a bot up to this id are cancelled
+	hushed  map[string]hushing        // by conversation: effects of a bot up to this id are cancelled
+}
+
+// A hushing is the end of what a bot was to do in a conversation.
+type hushing struct {
+	upTo string // the id
+	at   time.Time
 }
 
 // A flight is an effect that waits for its time, or is under way.
@@ -40,7 +46,7 @@ type flight struct {
 
 func newOutbox(w *Workspace) *Outbox {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Outbox{w: w, ctx: ctx, stop: stop, slots: map[string]chan struct{}{}, lanes: map[string][]store.Effect{}, flights: map[string]*flight{}, hushed: map[string]string{}}
+	return &Outbox{w: w, ctx: ctx, stop: stop, slots: map[string]chan struct{}{}, lanes: map[string][]store.Effect{}, flights: map[string]*flight{}, hushed: map[string]hushing{}}
 }
 
 // add takes effects that have been committed.
@@ -218,7 +224,7 @@ func (o *Outbox) takeOff(e store.Effect) *flight {
 	f := &flight{conversation: e.ConversationID, id: e.ID, landed: make(chan struct{})}
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	if e.OfBot && e.ID <= o.hushed[e.ConversationID] {
+	if e.OfBot && e.ID <= o.hushed[e.ConversationID].upTo {
 		return nil
 	}
 	f.ctx, f.cancel = context.WithCancel(o.ctx)
@@ -247,7 +253,7 @@ const grace = 300 * time.Millisecond
 func (o *Outbox) hush(conversationID string) {
 	var flights []*flight
 	o.mu.Lock()
-	o.hushed[conversationID] = store.NewID()
+	o.hushed[conversationID] = hushing{store.NewID(), o.w.Clock.Now()}
 	for _, f := range o.flights {
 		if f.conversation != conversationID {
 			continue
@@ -271,6 +277,27 @@ func (o *Outbox) hush(conversationID string) {
 				f.cancel()
 			}
 			<-f.landed
+		}
+	}
+}
+
+// hushedFor is how long it is remembered that bots were silenced, at least: longer than
+// an effect takes from its commit into the outbox.
+const hushedFor = time.Hour
+
+// sweep forgets where bots were silenced, once nothing waits that it could stop.
+func (o *Outbox) sweep() {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	waits := map[string]bool{}
+	for _, lane := range o.lanes {
+		for _, e := range lane {
+			waits[e.ConversationID] = true
+		}
+	}
+	for id, h := range o.hushed {
+		if !waits[id] && o.w.Clock.Now().Sub(h.at) > hushedFor {
+			delete(o.hushed, id)
 		}
 	}
 }

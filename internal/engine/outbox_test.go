@@ -66,7 +66,7 @@ func TestAReplyIsGivenUpAfterTwoDays(t *testing.T) {
 	}
 	e := s.effects("failed")[0]
 	contains(t, e.Error, "the line is down")
-	if trouble := s.Trouble(e.Kind); trouble != "A reply could not be delivered" {
+	if trouble := s.TroubleWith(e.Kind); trouble != "A reply could not be delivered" {
 		t.Errorf("people read %q", trouble)
 	}
 	// A person tries it again, and now it goes out, once.
@@ -220,7 +220,7 @@ func TestAnEffectOfAnUnknownKindIsGivenUpLoudly(t *testing.T) {
 	s.until("it is given up", func() bool { return len(s.effects("failed")) == 1 })
 	e := s.effects("failed")[0]
 	contains(t, e.Error, "knows no effects of its kind")
-	contains(t, s.Trouble("fax"), "fax")
+	contains(t, s.TroubleWith("fax"), "fax")
 	if e.ConversationID != "" {
 		t.Errorf("it belongs to %q", e.ConversationID)
 	}

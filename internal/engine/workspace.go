@@ -5,14 +5,17 @@ package engine
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"math/rand/v2"
 	"net/http"
 	"os"
 	"path/filepath"
 	"reflect"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -85,6 +88,7 @@ type Workspace struct {
 	Sheets    *Sheets
 	Outbox    *Outbox // what is to be done outside
 	Timers    *Timers // what is to happen at a time
+	Access    *Access // who may come in
 
 	folder   string
 	options  Options
@@ -102,6 +106,28 @@ type Workspace struct {
 	working  sync.WaitGroup
 	stop     context.CancelFunc
 	running  context.Context
+}
+
+// file is the name of the database in a workspace's folder.
+const file = "parrot.db"
+
+// Folders returns the workspaces in a data folder: the folder itself, if it is one, or
+// those in it.
+func Folders(data string) (folders []string, err error) {
+	if _, err := os.Stat(filepath.Join(data, file)); err == nil {
+		return []string{data}, nil
+	}
+	entries, err := os.ReadDir(data)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	for _, entry := range entries {
+		folder := filepath.Join(data, entry.Name())
+		if _, err := os.Stat(filepath.Join(folder, file)); err == nil {
+			folders = append(folders, folder)
+		}
+	}
+	return folders, err
 }
 
 // ErrInUse is returned for a folder that another process works in.
@@ -136,7 +162,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	if w.key, err = loadKey(filepath.Join(w.folder, "key")); err != nil {
 		return err
 	}
-	if w.store, err = store.Open(ctx, filepath.Join(w.folder, "parrot.db")); err != nil {
+	if w.store, err = store.Open(ctx, filepath.Join(w.folder, file)); err != nil {
 		return err
 	}
 	w.running, w.stop = context.WithCancel(context.WithoutCancel(ctx))
@@ -149,6 +175,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	}
 	w.Documents, w.Inbox, w.Contacts = &Documents{w: w}, &Inbox{w}, &Contacts{w}
 	w.Channels, w.Outbox, w.Timers = newChannels(w), newOutbox(w), newTimers(w)
+	w.Access = newAccess(w)
 	w.turns, w.finished, w.Sheets = newQueue(w.decide), newFinished(w), newSheets(w)
 	if err := w.start(ctx); err != nil {
 		return errors.Join(err, w.shutDown())
@@ -224,9 +251,50 @@ const keptEvents = 7 * 24 * time.Hour
 
 func (w *Workspace) sweep(ctx context.Context) error {
 	now := w.Clock.Now()
-	return w.store.Write(ctx, func(tx *store.Tx) error {
+	w.Outbox.sweep()
+	return errors.Join(w.sweepFiles(ctx), w.store.Write(ctx, func(tx *store.Tx) error {
 		return errors.Join(tx.SweepAccess(now), tx.SweepEvents(now.Add(-keptEvents)))
-	})
+	}))
+}
+
+// leftOver is how old a file is that nothing refers to when it is removed: one that is
+// being written is younger.
+const leftOver = time.Hour
+
+// sweepFiles removes what crashes left half written, and the originals of sources that
+// are gone.
+func (w *Workspace) sweepFiles(ctx context.Context) error {
+	originals, err := w.store.Originals(ctx)
+	if err != nil {
+		return err
+	}
+	for _, folder := range []string{"files", "sheets"} {
+		entries, err := os.ReadDir(filepath.Join(w.folder, folder))
+		if err != nil {
+			return err
+		}
+		for _, entry := range entries {
+			torn := strings.HasPrefix(entry.Name(), ".")
+			gone := folder == "files" && len(entry.Name()) == 2*sha256.Size && !originals[entry.Name()]
+			info, err := entry.Info()
+			if err != nil || !torn && !gone || time.Since(info.ModTime()) < leftOver {
+				continue
+			}
+			if err := os.Remove(filepath.Join(w.folder, folder, entry.Name())); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Trouble says why nothing can be kept, or that the records are damaged; "" if all is
+// well. If something could not be kept, it is tried whether that is over.
+func (w *Workspace) Trouble(ctx context.Context) string {
+	if w.store.Trouble() != "" {
+		_ = w.store.Probe(ctx, w.Clock.Now()) // what comes of it is in the trouble
+	}
+	return w.store.Trouble()
 }
 
 func (w *Workspace) sweepHourly() {

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -180,15 +179,4 @@ func unpackAll(passages []knowledge.Passage, said [][]string, kept []byte) bool 
 		kept = kept[n:]
 	}
 	return true
-}
-
-// WorkspaceFolder returns the workspace folder that a data folder holds, "" if it
-// holds none: the folder itself, or the first in it.
-func WorkspaceFolder(folder string) string {
-	for _, pattern := range []string{"parrot.db", "*/parrot.db"} {
-		if found, err := filepath.Glob(filepath.Join(folder, pattern)); err == nil && len(found) > 0 {
-			return path.Dir(filepath.ToSlash(found[0]))
-		}
-	}
-	return ""
 }

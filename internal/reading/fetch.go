@@ -1,6 +1,9 @@
 package reading
 
 import (
+	"context"
+	"io"
+	"net/http"
 	"time"
 
 	"urgentparrot.example/internal/outbound"
@@ -16,3 +19,34 @@ type Fetcher struct {
 
 // agent is how a fetcher calls itself to web servers and robots.txt.
 const agent = "UrgentParrot/0.1"
+
+// ending is a transport whose requests end with a context beside their own: the
+// crawler asks for robots.txt without one.
+type ending struct {
+	http.RoundTripper
+	ctx context.Context
+}
+
+func (e ending) RoundTrip(r *http.Request) (*http.Response, error) {
+	ctx, cancel := context.WithCancel(r.Context())
+	stop := context.AfterFunc(e.ctx, cancel)
+	response, err := e.RoundTripper.RoundTrip(r.WithContext(ctx))
+	if err != nil {
+		stop()
+		cancel()
+		return nil, err
+	}
+	response.Body = &ended{response.Body, func() { stop(); cancel() }}
+	return response, nil
+}
+
+// ended is a body that lets go of its request when it is closed.
+type ended struct {
+	io.ReadCloser
+	letGo func()
+}
+
+func (e *ended) Close() error {
+	defer e.letGo()
+	return e.ReadCloser.Close()
+}

@@ -108,7 +108,7 @@ type crawl struct {
 func (c *crawl) run(ctx context.Context) (Reading, error) {
 	collector := colly.NewCollector(colly.UserAgent(agent), colly.StdlibContext(ctx), colly.MaxBodySize(Limit+1))
 	collector.IgnoreRobotsTxt = false
-	collector.WithTransport(c.fetcher.Transport())
+	collector.WithTransport(ending{c.fetcher.Transport(), ctx})
 	collector.SetRequestTimeout(pageTime)
 	collector.SetRedirectHandler(func(next *http.Request, via []*http.Request) error {
 		if len(via) >= 8 {

@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"sync"
@@ -17,16 +18,18 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/api"
+	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/store"
 )
 
 // Options are what a service is started with.
 type Options struct {
-	Data      string // the folder that holds a folder for each workspace
-	Listen    string // HOST:PORT; port 0 chooses one
-	PublicURL string // "" means the address it listens on
-	Workspace string // made if the folder holds none; "main" if ""
+	Data      string         // the folder that holds a folder for each workspace
+	Listen    string         // HOST:PORT; port 0 chooses one
+	PublicURL string         // "" means the address it listens on
+	Workspace string         // made if the folder holds none; "main" if ""
+	Proxies   []netip.Prefix // in front of the service, which say who asks
 	Log       *slog.Logger
 	Engine    engine.Options // Log and PublicURL are filled in
 }
@@ -66,7 +69,7 @@ func Start(ctx context.Context, o Options) (_ *Service, err error) {
 	streams, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	s.cancel = cancel
 	s.server = &http.Server{
-		Handler:           api.New(api.Options{Workspaces: s.Workspaces, PublicURL: s.PublicURL, Log: o.Log, Ready: s.ready.Load}),
+		Handler:           api.New(api.Options{Workspaces: s.Workspaces, PublicURL: s.PublicURL, Log: o.Log, Ready: s.ready.Load, Proxies: o.Proxies}),
 		BaseContext:       func(net.Listener) context.Context { return streams },
 		ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout:       2 * time.Minute,
@@ -80,19 +83,18 @@ func Start(ctx context.Context, o Options) (_ *Service, err error) {
 
 // open opens every workspace in the data folder, or makes the first.
 func (s *Service) open(ctx context.Context, o Options) error {
-	found, err := filepath.Glob(filepath.Join(o.Data, "*", "parrot.db"))
+	folders, err := engine.Folders(o.Data)
 	if err != nil {
 		return err
 	}
-	folders := make([]string, len(found))
-	for i, file := range found {
-		folders[i] = filepath.Dir(file)
+	name := o.Workspace
+	if name == "" {
+		name = "main"
+	}
+	if !document.IsName(name) {
+		return fmt.Errorf("%q is not a name for a workspace: use small letters, digits and hyphens, at most 40", name)
 	}
 	if len(folders) == 0 {
-		name := o.Workspace
-		if name == "" {
-			name = "main"
-		}
 		folders = []string{filepath.Join(o.Data, name)}
 	}
 	for _, folder := range folders {
@@ -110,13 +112,13 @@ func (s *Service) open(ctx context.Context, o Options) error {
 
 // SignInLink returns an address that signs its opener in to a workspace, once.
 func (s *Service) SignInLink(ctx context.Context, workspace, name string) (string, error) {
-	code, err := api.Grant(ctx, s.Workspaces[workspace], store.Link, name)
+	code, err := s.Workspaces[workspace].Access.Grant(ctx, store.Link, name)
 	return s.PublicURL + "/sign-in?code=" + code, err
 }
 
 // NewToken returns a token for programs.
 func (s *Service) NewToken(ctx context.Context, workspace, name string) (string, error) {
-	return api.Grant(ctx, s.Workspaces[workspace], store.Token, name)
+	return s.Workspaces[workspace].Access.Grant(ctx, store.Token, name)
 }
 
 // Wait returns when the service has failed.

@@ -182,9 +182,9 @@ func (s *Store) Counts(ctx context.Context, since time.Time) (Counts, error) {
 		return counts, err
 	}
 	err = s.reader.row(ctx, `SELECT (SELECT count(*) FROM conversation WHERE waiting_since IS NOT NULL),
-		(SELECT count(*) FROM conversation WHERE opened_at >= ?1), (SELECT count(*) FROM message WHERE author = 'bot' AND at >= ?1),
+		(SELECT count(*) FROM conversation WHERE id >= ?1), (SELECT count(*) FROM message WHERE id >= ?1 AND author = 'bot'),
 		(SELECT count(*) FROM effect WHERE state = 'failed'), (SELECT count(*) FROM effect WHERE state = 'pending')`,
-		[]any{millis(since)}, &counts.Waiting, &counts.Today, &counts.ByBot, &counts.Failed, &counts.Pending)
+		[]any{firstID(since)}, &counts.Waiting, &counts.Today, &counts.ByBot, &counts.Failed, &counts.Pending)
 	return counts, err
 }
 

@@ -51,6 +51,17 @@ func (s *Store) Effects(ctx context.Context, state string, limit int) (list []Ef
 	return list, err
 }
 
+// Troubled returns effects that were given up, or have failed and are tried again, the
+// newest first, at most limit.
+func (s *Store) Troubled(ctx context.Context, limit int) (list []Effect, err error) {
+	err = s.reader.rows(ctx, `SELECT `+effectColumns+` FROM effect WHERE state = 'failed' OR state = 'pending' AND attempts > 0 ORDER BY id DESC LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
+		e, err := scanEffect(scan)
+		list = append(list, e)
+		return err
+	})
+	return list, err
+}
+
 // Effect returns one effect, or ErrNotFound.
 func (s *Store) Effect(ctx context.Context, id string) (e Effect, err error) {
 	err = ErrNotFound
@@ -90,9 +101,10 @@ func (t *Tx) PostponeEffect(e Effect) error {
 	return err
 }
 
-// RetryEffect makes a failed effect due again. It reports whether it had failed.
+// RetryEffect makes a failed effect due again; from now on it is tried as long as a new
+// one. It reports whether it had failed.
 func (t *Tx) RetryEffect(id string, now time.Time) (bool, error) {
-	n, err := t.exec(`UPDATE effect SET state = 'pending', attempts = 0, next_at = ? WHERE id = ? AND state = 'failed'`, millis(now), id)
+	n, err := t.exec(`UPDATE effect SET state = 'pending', attempts = 0, next_at = ?, created_at = ? WHERE id = ? AND state = 'failed'`, millis(now), millis(now), id)
 	if err != nil || n == 0 {
 		return false, err
 	}

@@ -123,6 +123,18 @@ func (s *Store) sources(ctx context.Context, rest string, args ...any) (list []S
 	return list, err
 }
 
+// Originals returns the hashes of the files that sources were read from.
+func (s *Store) Originals(ctx context.Context) (map[string]bool, error) {
+	hashes := map[string]bool{}
+	err := s.reader.rows(ctx, `SELECT hash FROM source WHERE hash <> ''`, nil, func(scan func(...any) error) error {
+		var hash string
+		err := scan(&hash)
+		hashes[hash] = true
+		return err
+	})
+	return hashes, err
+}
+
 // Pages returns the pages of a source, by address.
 func (s *Store) Pages(ctx context.Context, sourceID string) (list []Page, err error) {
 	err = s.reader.rows(ctx, `SELECT g.id, g.source_id, g.address, g.title, g.hash, g.etag, g.modified, g.read_at, g.error, g.broke, (SELECT count(*) FROM passage p WHERE p.page_id = g.id)

@@ -457,7 +457,7 @@ func TestRequestsAndAccessesAreUsedOnce(t *testing.T) {
 		t.Errorf("it was answered with %q, %v", body, err)
 	}
 	must(t, s, func(tx *Tx) error {
-		return errors.Join(tx.PutAccess(Access{Hash: "a", Kind: Link, Label: "Robin", ExpiresAt: now.Add(time.Hour)}, now), tx.PutAccess(Access{Hash: "b", Kind: Token, Label: "Robin"}, now))
+		return errors.Join(tx.PutAccess(Access{Hash: "a", Kind: Link, Label: "Robin", ExpiresAt: now.Add(time.Hour)}), tx.PutAccess(Access{Hash: "b", Kind: Token, Label: "Robin", CreatedAt: now}))
 	})
 	if a, err := s.Access(t.Context(), "a", now); err != nil || a.Kind != Link || a.Label != "Robin" {
 		t.Errorf("the access is %+v, %v", a, err)

@@ -32,6 +32,9 @@ type Store struct {
 	reader *prepared
 	writer *writer
 	pools  []*sql.DB
+
+	stopCheck context.CancelFunc // nil: it was checked at once
+	checking  sync.WaitGroup
 }
 
 // Pragmas are the settings of the writing connection, as part of the driver's
@@ -47,11 +50,17 @@ const (
 	readPragmas = pragmas + "&mode=ro&_pragma=query_only(1)&_pragma=cache_size(-8192)"
 )
 
+// address is the address of a file for the driver; what has a meaning in addresses is
+// escaped.
+func address(path string) string {
+	return "file:" + strings.NewReplacer("%", "%25", "?", "%3f", "#", "%23").Replace(path)
+}
+
 // Open opens the database file, creating it if needed. A file of an older
 // version is copied to FILE.before-N and upgraded; one of a newer version is an
 // error.
 func Open(ctx context.Context, path string) (*Store, error) {
-	writing, err := sql.Open("sqlite", "file:"+path+Pragmas+"&_txlock=immediate")
+	writing, err := sql.Open("sqlite", address(path)+Pragmas+"&_txlock=immediate")
 	if err != nil {
 		return nil, err
 	}
@@ -59,21 +68,75 @@ func Open(ctx context.Context, path string) (*Store, error) {
 	if err := migrate(ctx, path); err != nil {
 		return nil, errors.Join(err, writing.Close())
 	}
-	reading, err := sql.Open("sqlite", "file:"+path+readPragmas)
+	reading, err := sql.Open("sqlite", address(path)+readPragmas)
 	if err != nil {
 		return nil, errors.Join(err, writing.Close())
 	}
 	reading.SetMaxOpenConns(8)
 	reading.SetMaxIdleConns(8)
-	return &Store{
+	s := &Store{
 		reader: &prepared{db: reading, statements: map[string]*sql.Stmt{}},
 		writer: startWriter(writing),
 		pools:  []*sql.DB{writing, reading},
-	}, nil
+	}
+	if err := s.check(ctx, path); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// How long the file is checked before the store is open, and then while it is.
+const (
+	checkFirst = 200 * time.Millisecond
+	checkLong  = 5 * time.Minute
+)
+
+// ErrDamaged is returned for a file that was torn.
+var ErrDamaged = errors.New("the records are damaged")
+
+// check looks whether the file is whole. One that is too large to be checked at once
+// is checked on while the store is open; see Trouble.
+func (s *Store) check(ctx context.Context, path string) error {
+	look := func(ctx context.Context, most time.Duration) (string, error) {
+		ctx, cancel := context.WithTimeout(ctx, most)
+		defer cancel()
+		found := ""
+		err := s.pools[1].QueryRowContext(ctx, "PRAGMA quick_check(1)").Scan(&found)
+		if ctx.Err() != nil {
+			return "", ctx.Err()
+		}
+		if err != nil {
+			return err.Error(), nil
+		}
+		if found == "ok" {
+			return "", nil
+		}
+		return found, nil
+	}
+	const advice = "%w (%s: %s): stop the service, put a backup of the folder in its place, or the copy that was made before an upgrade, %s.before-N, and start it again"
+	found, err := look(ctx, checkFirst)
+	switch {
+	case found != "":
+		return fmt.Errorf(advice, ErrDamaged, path, found, filepath.Base(path))
+	case err == nil || ctx.Err() != nil:
+		return ctx.Err()
+	}
+	running, stop := context.WithCancel(context.Background())
+	s.stopCheck = stop
+	s.checking.Go(func() {
+		if found, _ := look(running, checkLong); found != "" && running.Err() == nil {
+			s.writer.damage(fmt.Errorf(advice, ErrDamaged, path, found, filepath.Base(path)))
+		}
+	})
+	return nil
 }
 
 // Close waits for work in hand and closes the file.
 func (s *Store) Close() error {
+	if s.stopCheck != nil {
+		s.stopCheck()
+	}
+	s.checking.Wait()
 	s.writer.stop()
 	var errs []error
 	for _, pool := range s.pools {
@@ -85,7 +148,7 @@ func (s *Store) Close() error {
 // migrate brings the file to the newest format. Tables are made anew by it, so
 // foreign keys are not enforced meanwhile but checked at the end.
 func migrate(ctx context.Context, path string) (err error) {
-	db, err := sql.Open("sqlite", "file:"+path+strings.Replace(pragmas, "foreign_keys(1)", "foreign_keys(0)", 1)+"&_txlock=immediate")
+	db, err := sql.Open("sqlite", address(path)+strings.Replace(pragmas, "foreign_keys(1)", "foreign_keys(0)", 1)+"&_txlock=immediate")
 	if err != nil {
 		return err
 	}

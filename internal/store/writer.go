@@ -4,7 +4,13 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"sync"
+	"sync/atomic"
+	"time"
+
+	"modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
 )
 
 // groupSize is how many waiting writes are committed together at most.
@@ -18,6 +24,63 @@ type writer struct {
 	work  chan *write
 	quit  chan struct{}
 	ended sync.WaitGroup
+
+	trouble atomic.Pointer[string] // why nothing can be kept; nil: it can
+	damaged atomic.Pointer[string] // why the file is not whole
+}
+
+// Trouble says why nothing can be kept at the moment, or that the records are damaged,
+// in words for people; "" if all is well. It is found out by writing: see Probe.
+func (s *Store) Trouble() string {
+	for _, p := range []*atomic.Pointer[string]{&s.writer.damaged, &s.writer.trouble} {
+		if why := p.Load(); why != nil {
+			return *why
+		}
+	}
+	return ""
+}
+
+// Probe writes something that means nothing, to find out whether a trouble is over.
+func (s *Store) Probe(ctx context.Context, now time.Time) error {
+	return s.Write(ctx, func(tx *Tx) error {
+		_, err := tx.exec(`INSERT INTO probe (id, at) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET at = excluded.at`, millis(now))
+		return err
+	})
+}
+
+func (w *writer) damage(why error) {
+	words := why.Error()
+	w.damaged.Store(&words)
+}
+
+// note takes from what came of a commit whether anything can be kept.
+func (w *writer) note(err error) {
+	if err == nil {
+		if w.trouble.Load() != nil {
+			w.trouble.Store(nil)
+		}
+		return
+	}
+	var cause *sqlite.Error
+	if !errors.As(err, &cause) {
+		return
+	}
+	const lowByte = 0xff // of an extended code is the kind of error
+	words := ""
+	switch cause.Code() & lowByte {
+	case sqlite3.SQLITE_FULL:
+		words = "the disk is full: nothing more can be kept; make room on it"
+	case sqlite3.SQLITE_IOERR:
+		words = "the disk does not take what is to be kept: " + cause.Error()
+	case sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_PERM:
+		words = "the records cannot be written: " + cause.Error()
+	case sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB:
+		w.damage(fmt.Errorf("%w: stop the service and put a backup in their place", ErrDamaged))
+		return
+	default:
+		return
+	}
+	w.trouble.Store(&words)
 }
 
 type write struct {
@@ -99,6 +162,7 @@ func (w *writer) loop() {
 			continue
 		}
 		if tx.commit(group) == nil {
+			w.note(nil)
 			for _, job := range group {
 				job.done <- nil
 			}
@@ -106,7 +170,9 @@ func (w *writer) loop() {
 		}
 		// Something in the group failed: each is tried alone.
 		for _, job := range group {
-			job.done <- tx.commit([]*write{job})
+			err := tx.commit([]*write{job})
+			w.note(err)
+			job.done <- err
 		}
 	}
 }

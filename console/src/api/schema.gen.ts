@@ -1804,7 +1804,7 @@ export interface paths {
                 };
             };
         };
-        /** Sign out */
+        /** Sign out: the session or the token that asks ends */
         delete: {
             parameters: {
                 query?: never;
@@ -2485,7 +2485,35 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Who may come in: tokens, sessions and sign-in links */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TokenList"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         put?: never;
         /** Make a token for a program */
         post: {
@@ -2521,6 +2549,50 @@ export interface paths {
             };
         };
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a token, session or link; what goes on under it ends */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -3169,6 +3241,31 @@ export interface components {
             troubles: components["schemas"]["Trouble"][];
             /** @description Those who wait for a person, the most urgent first; at most ten. */
             waiting: components["schemas"]["Conversation"][];
+        };
+        Token: {
+            /** Format: date-time */
+            created_at: string;
+            /**
+             * Format: date-time
+             * @description Left out: it does not expire.
+             */
+            expires_at?: string;
+            /** @description Names it; it lets nobody in. */
+            id: string;
+            /** @enum {string} */
+            kind: "token" | "session" | "link";
+            /** @description Whose it is. */
+            name: string;
+            /**
+             * Format: date-time
+             * @description When it was last used, a minute exactly; left out: never.
+             */
+            used_at?: string;
+            /** @description It is the one that asks. */
+            yours?: boolean;
+        };
+        TokenList: {
+            items: components["schemas"]["Token"][];
         };
         ToolUse: {
             arguments: {

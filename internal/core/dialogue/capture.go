@@ -39,23 +39,21 @@ func (t *turn) capture() {
 		}
 	}
 	captured := strings.Join(fingerprint, "\n")
-	if captured == t.next.Captured {
-		return
-	}
-	t.next.Captured = captured
-	if capture.Sheet != "" {
+	if capture.Sheet != "" && captured != t.next.Captured {
 		question := ""
 		if len(t.next.Asked) > 0 {
 			question = t.next.Asked[0].Question
 		}
 		cells, err := capture.Cells(t.values(question))
-		if err != nil {
+		if err != nil { // it is tried again with the next turn
 			t.trace.Effects = append(t.trace.Effects, "row not written: "+err.Error())
 		} else {
+			t.next.Captured = captured
 			t.effects = append(t.effects, WriteRow{capture.Sheet, cells})
 		}
 	}
-	if capture.CRM != "" {
+	if capture.CRM != "" && captured != t.next.Synced {
+		t.next.Synced = captured
 		t.effects = append(t.effects, Sync{capture.CRM, t.Memory})
 	}
 }

@@ -33,7 +33,8 @@ type State struct {
 	LastQuestion string        `json:"last_question,omitempty"`
 	Replies      int           `json:"replies,omitempty"` // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`
-	Captured     string        `json:"captured,omitempty"` // the facts last written out
+	Captured     string        `json:"captured,omitempty"` // the facts last written to the sheet
+	Synced       string        `json:"synced,omitempty"`   // and to the CRM
 }
 
 // An OpenQuestion waits for an argument of a tool.

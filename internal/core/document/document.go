@@ -168,9 +168,13 @@ func (c *Checker) Err() error {
 
 var nameRule = regexp.MustCompile(`^[a-z0-9][a-z0-9\-]{0,39}$`)
 
+// IsName reports whether something is a name: small letters, digits and hyphens, at
+// most 40, not a hyphen first.
+func IsName(s string) bool { return nameRule.MatchString(s) }
+
 // Name checks the name of a thing: small letters, digits and hyphens, at most 40.
 func (c *Checker) Name(path, name string) {
-	if !nameRule.MatchString(name) {
+	if !IsName(name) {
 		c.Wrong(path, "%q is not a name: use small letters, digits and hyphens, at most 40", name)
 	}
 }

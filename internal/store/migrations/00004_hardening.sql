@@ -23,3 +23,12 @@ CREATE TABLE contact_record (
 -- A secret is sent to the address only that it was set for; '': to be bound when the
 -- workspace is opened.
 ALTER TABLE secret ADD COLUMN origin TEXT NOT NULL DEFAULT '';
+
+-- When an access was last used, some minutes exactly.
+ALTER TABLE access ADD COLUMN used_at INTEGER;
+
+-- Written to find out whether anything can be.
+CREATE TABLE probe (
+    id INTEGER PRIMARY KEY CHECK (id = 1),
+    at INTEGER NOT NULL
+) STRICT;
