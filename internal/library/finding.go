@@ -39,7 +39,7 @@ func (l *Library) Reindex(ctx context.Context) error {
 	b.Add(house)
 	l.index.Store(b.Index())
 	l.encoding.wake()
-	return l.loadSources(ctx)
+	return errors.Join(l.loadSources(ctx), l.loadGaps(ctx))
 }
 
 // loadSources notes the ids of sources by their names, for briefs.

@@ -3,10 +3,8 @@ package library
 import (
 	"context"
 	"errors"
-	"maps"
 	"slices"
 	"strings"
-	"sync"
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
@@ -15,73 +13,6 @@ import (
 	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/store"
 )
-
-// alike is how like, by words or by meaning, two questions must be to be the same
-// gap or the same house answer.
-const alike = 0.75
-
-// gaps remembers the open gaps, so that a question finds its own.
-type gaps struct {
-	mu   sync.Mutex
-	open map[string]string // id → question
-}
-
-func (l *Library) loadGaps(ctx context.Context) error {
-	const most = 5_000
-	list, err := l.Store.Gaps(ctx, most)
-	if err != nil {
-		return err
-	}
-	l.gaps.mu.Lock()
-	defer l.gaps.mu.Unlock()
-	l.gaps.open = map[string]string{}
-	for _, g := range list {
-		l.gaps.open[g.ID] = g.Question
-	}
-	return nil
-}
-
-// GapFor returns the gap that a question belongs to: the open one that is most
-// like it, or a new one.
-func (l *Library) GapFor(ctx context.Context, asked string) store.GapQuestion {
-	question := learn.Question(asked, learn.Customer{})
-	if question == "" {
-		question = asked
-	}
-	l.gaps.mu.Lock()
-	open := maps.Clone(l.gaps.open)
-	l.gaps.mu.Unlock()
-	best := ""
-	l.With(ctx, bot.Brief{}, func(f answer.Finder) {
-		likest := alike
-		best = ""
-		for id, other := range open {
-			if like := f.Like(ctx, question, []string{other}); like >= likest {
-				best, likest = id, like
-			}
-		}
-	})
-	l.gaps.mu.Lock()
-	defer l.gaps.mu.Unlock()
-	if best == "" {
-		for id, other := range l.gaps.open { // one that was asked at the same moment
-			if other == question {
-				best = id
-			}
-		}
-	}
-	if best == "" {
-		best = store.NewID()
-		l.gaps.open[best] = question
-	}
-	return store.GapQuestion{GapID: best, Question: question, Wording: asked}
-}
-
-func (l *Library) closeGap(id string) {
-	l.gaps.mu.Lock()
-	defer l.gaps.mu.Unlock()
-	delete(l.gaps.open, id)
-}
 
 // PutHouseAnswer keeps a house answer; from then on it is found. With ifVersion
 // above 0 the kept one must have that version, else the error is

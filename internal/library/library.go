@@ -56,10 +56,6 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 		l.stop()
 		return nil, err
 	}
-	if err := l.loadGaps(ctx); err != nil {
-		l.stop()
-		return nil, err
-	}
 	l.encoding.ended.Go(l.encoding.run)
 	l.readers.ended.Go(l.readers.run)
 	return l, nil

@@ -16,6 +16,9 @@ const readAgain: [string, string[]][] = [
   ["urgent-parrot.row", ["sheets", "rows"]],
 ]
 
+/** What counts over a whole day is read again once in so many milliseconds at most. */
+const slow: Record<string, number> = { today: 1000 }
+
 /** Keeps what is shown up to date while signed in. Returns whether the stream is connected. */
 export function useEvents(): boolean {
   const queries = useQueryClient()
@@ -35,7 +38,19 @@ export function useEvents(): boolean {
   useEffect(() => {
     const stream = new EventSource("/api/v1/events")
     const stale = new Set<string>()
+    const read = new Map<string, number>()
     let timer = 0
+    const readStale = () => {
+      timer = 0
+      const now = Date.now()
+      for (const key of stale) {
+        if (now - (read.get(key) ?? 0) < (slow[key] ?? 0)) continue
+        stale.delete(key)
+        read.set(key, now)
+        void queries.invalidateQueries({ queryKey: [key] })
+      }
+      if (stale.size > 0) timer = window.setTimeout(readStale, 250)
+    }
     stream.onopen = () => setConnected(true)
     stream.onerror = () => setConnected(false)
     stream.onmessage = message => {
@@ -43,11 +58,7 @@ export function useEvents(): boolean {
       for (const [beginning, keys] of readAgain)
         if (type.startsWith(beginning)) keys.forEach(k => stale.add(k))
       // Events that come together make one reading.
-      timer ||= window.setTimeout(() => {
-        timer = 0
-        for (const key of stale) void queries.invalidateQueries({ queryKey: [key] })
-        stale.clear()
-      }, 60)
+      timer ||= window.setTimeout(readStale, 60)
     }
     const leave = () => stream.close()
     window.addEventListener("pagehide", leave)

@@ -217,23 +217,34 @@ func (f Finder) Passage(ctx context.Context, asked, id string) (Candidate, bool)
 // Like returns how like a question is to the nearest of some examples, by words
 // or by meaning, 0 to 1.
 func (f Finder) Like(ctx context.Context, asked string, examples []string) (best float64) {
+	for _, l := range f.Likenesses(ctx, asked, examples) {
+		best = max(best, l.Meaning, l.Words)
+	}
+	return best
+}
+
+// Likeness is how like two texts are: by meaning (cosine), and by the telling words that
+// they share (Dice), each 0 to 1.
+type Likeness struct{ Meaning, Words float64 }
+
+// Likenesses compares a question with examples.
+func (f Finder) Likenesses(ctx context.Context, asked string, examples []string) []Likeness {
 	if len(examples) == 0 {
-		return 0
+		return nil
 	}
 	meant := f.vector(ctx, asked)
 	q := understand(f.Index, asked)
 	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
-	for _, example := range examples {
-		best = max(best, w.likeness(example))
+	likenesses := make([]Likeness, len(examples))
+	for i, example := range examples {
+		likenesses[i].Words = w.likeness(example)
 		if of := f.vector(ctx, example); meant != nil && len(of) == len(meant) {
-			sum := 0.0
-			for i, v := range of {
-				sum += float64(v) * float64(meant[i])
+			for j, v := range of {
+				likenesses[i].Meaning += float64(v) * float64(meant[j])
 			}
-			best = max(best, sum)
 		}
 	}
-	return best
+	return likenesses
 }
 
 // Shared compares two texts by their telling words: twice the weight they share

@@ -212,6 +212,27 @@ func TestCodesAreTrue(t *testing.T) {
 	}
 }
 
+// A matter that is forbidden is so in other words too, and nothing else is.
+func TestForbiddenMattersAreRecognisedReworded(t *testing.T) {
+	s := frontDesk(t)
+	for said, forbidden := range map[string]bool{
+		"is it safe to travel when i'm expecting?":                true,
+		"wich pils should I take agianst seasickness":             true,
+		"I am pregnant. Is it safe for me to travel on the boat?": true,
+		"I had an operation last week, can I travel?":             true,
+		"Which tablets help against seasickness?":                 true,
+		"Is there food on board?":                                 false,
+		"can i take my bike on the boat?":                         false,
+		"do dogs travel free?":                                    false,
+		"When do I get my money back when a boat is cancelled?":   false,
+	} {
+		d, reply := talk(t, s, dialogue.Result{}, said)
+		if got := strings.Contains(reply, "doctor or a pharmacist"); got != forbidden || forbidden && d.Trace.Code != dialogue.CodeForbidden {
+			t.Errorf("%q: %q (%s)", said, reply, d.Trace.Code)
+		}
+	}
+}
+
 func FuzzSplit(f *testing.F) {
 	for _, seed := range []string{"hello", "how much is it and can I bring my dog?", "Thanks! Bye.", "e.g. at 5 p.m. on Mon.", "\xff?\n\u200b", "a. B. c?"} {
 		f.Add(seed)

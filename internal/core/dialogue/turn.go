@@ -83,6 +83,7 @@ type turn struct {
 	answers   []string
 	citations []answer.Citation
 	unknown   []string // questions without an answer
+	before    string   // what was said just before the question
 	asked     int      // questions that were dealt with
 	offTopic  int      // of these
 	forbidden int      // of these
@@ -181,6 +182,9 @@ func (t *turn) reply() {
 				continue
 			}
 			asked++
+			if t.before = ""; i > 0 && parts[i-1].Kind == answer.Statement {
+				t.before = parts[i-1].Text
+			}
 			t.ask(part, part.Kind == answer.Statement && questions)
 		}
 	}
@@ -260,7 +264,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 			return
 		}
 	}
-	if rule, ok := t.isForbidden(part.Text); ok {
+	if rule, ok := t.isForbidden(part, reply); ok {
 		unquoted()
 		u.Outcome = "forbidden: " + rule.About
 		t.note(Asked{part.Text, rule.Reply})

@@ -8,6 +8,7 @@ import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
+import { Access } from "./Access"
 
 /** What the workspace consists of: its documents, by kind. */
 export default function Settings() {
@@ -32,8 +33,16 @@ export default function Settings() {
               {k.title}
             </Link>
           ))}
+          <Link
+            to="/settings/access"
+            aria-current={plural === "access" || undefined}
+            className="rounded-md px-3 py-1.5 whitespace-nowrap text-soft hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:font-semibold aria-[current]:text-sea"
+          >
+            Access
+          </Link>
         </nav>
-        {kinds.data && plural && !kind && (
+        {plural === "access" && <Access />}
+        {kinds.data && plural && plural !== "access" && !kind && (
           <Empty title="There are no such settings">Choose a kind from the list.</Empty>
         )}
         {kind && <Kind key={kind.plural} kind={kind} name={name} fresh={!!fresh} />}

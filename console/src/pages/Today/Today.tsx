@@ -69,8 +69,7 @@ function Troubles({ troubles }: { troubles: Schemas["Trouble"][] }) {
             <p className={t.given_up ? "font-semibold text-scarlet" : "font-semibold text-saffron"}>
               {t.what}
               <span className="font-normal">
-                {" "}
-                {t.given_up ? "(given up)" : "(it is tried again by itself)"}
+                {!t.given_up ? " (it is tried again by itself)" : t.effect ? " (given up)" : ""}
               </span>
             </p>
             <p className="text-sm break-words text-soft">{t.detail}</p>
