@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/answer"
 )
 
 func ask(c *call) error {
@@ -44,7 +45,7 @@ func (c *call) printAnswer(a client.Answer) error {
 			fmt.Fprintf(w, "%s\n\n", a.Answer)
 		}
 		fmt.Fprintf(w, "Decision\t%s: %s\n", a.Trace.Decision, a.Trace.Why)
-		fmt.Fprintf(w, "Confidence\t%.2f (the bot answers from %.2f)\n", a.Confidence, a.Trace.Threshold)
+		fmt.Fprintf(w, "Confidence\t%s (the bot answers from %v)\n", answer.Shown(a.Confidence), a.Trace.Threshold)
 		for _, cite := range a.Citations {
 			fmt.Fprintf(w, "Cites\t%s\n", place(cite))
 		}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/answer"
 )
 
 // knowledgeFlags are the flags of the actions.
@@ -269,12 +270,12 @@ func (c *call) printFound(found client.Found) error {
 		}
 		fmt.Fprintln(w, "CONFIDENCE\tCOVERS\tMEANING\tLACKS\tSOURCE\tPASSAGE")
 		for _, p := range found.Items {
-			fmt.Fprintf(w, "%.2f\t%.0f%%\t%.2f\t%s\t%s\t%s\n", p.Confidence, 100*p.Coverage, p.Meaning, strings.Join(p.Missing, " "), p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 60))
+			fmt.Fprintf(w, "%s\t%.0f%%\t%.2f\t%s\t%s\t%s\n", answer.Shown(p.Confidence), 100*p.Coverage, p.Meaning, strings.Join(p.Missing, " "), p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 60))
 		}
 		if found.Answered {
 			fmt.Fprintf(w, "\nA bot would answer: %s\n", found.Answer)
 		} else {
-			fmt.Fprintf(w, "\nA bot would not answer: the best confidence is below %.2f.\n", found.Threshold)
+			fmt.Fprintf(w, "\nA bot would not answer: the best confidence is below %v.\n", found.Threshold)
 		}
 	})
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/api"
 	"urgentparrot.example/internal/core/quiz"
 	"urgentparrot.example/internal/engine"
@@ -157,7 +158,7 @@ func (c *call) printQuiz(r client.QuizReport) error {
 			fmt.Fprintln(w)
 		}
 		for _, f := range r.Failures {
-			fmt.Fprintf(w, "%s: %s (%s, confidence %.2f)\n", f.ID, f.Question, f.Why, f.Confidence)
+			fmt.Fprintf(w, "%s: %s (%s, confidence %s)\n", f.ID, f.Question, f.Why, answer.Shown(f.Confidence))
 			if f.Wanted != "" {
 				fmt.Fprintf(w, "  wanted: %s\n", f.Wanted)
 			}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/answer"
 )
 
 // trace shows one turn, or all turns of a conversation.
@@ -76,7 +77,7 @@ func showTurn(w io.Writer, t client.Turn) {
 			if len(p.Missing) > 0 {
 				lacks = ", lacks " + strings.Join(p.Missing, " ")
 			}
-			fmt.Fprintf(w, "   %s %.2f  covers %.0f%%%s  %s: %s\n", mark, p.Confidence, 100*p.Coverage, lacks, p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 70))
+			fmt.Fprintf(w, "   %s %s  covers %.0f%%%s  %s: %s\n", mark, answer.Shown(p.Confidence), 100*p.Coverage, lacks, p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 70))
 		}
 	}
 	for _, tool := range t.Trace.Tools {

@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client"
+import { confidence } from "./confidence"
 
 /** A passage that was weighed for a question, and how it fared. */
 export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
@@ -17,7 +18,7 @@ export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
           <span className="h-1.5 w-20 overflow-hidden rounded bg-line" aria-hidden>
             <span className="block h-full bg-sea" style={{ width: percent + "%" }} />
           </span>
-          confidence {p.confidence.toFixed(2)}
+          confidence {confidence(p.confidence)}
         </span>
         <span>words {Math.round(p.coverage * 100)}%</span>
         {p.meaning > 0 && <span>meaning {Math.round(p.meaning * 100)}%</span>}

@@ -4,6 +4,7 @@ import (
 	_ "embed"
 	"encoding/json"
 	"math"
+	"strconv"
 )
 
 // fittedFile holds the weights that were fitted on the labelled questions in
@@ -63,3 +64,10 @@ const (
 	vouched   = 0.7
 	nearMiss  = 0.6
 )
+
+// Shown writes a confidence with two digits behind the point, never rounded up: one
+// that is below a threshold must not look as if it had reached it.
+func Shown(confidence float64) string {
+	const spare = 1e-9 // for what binary fractions lose
+	return strconv.FormatFloat(math.Floor(confidence*100+spare)/100, 'f', 2, 64)
+}

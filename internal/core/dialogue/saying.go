@@ -118,7 +118,7 @@ func (t *turn) notKnown() {
 		t.say(bot.NotKnown, "")
 		t.trace.Code = CodeNotKnown
 	}
-	t.trace.Why = fmt.Sprintf("no passage answers %q with a confidence of %.2f or more", begin(t.unknown[0], quotedRunes), t.Brief.Threshold)
+	t.trace.Why = fmt.Sprintf("no passage answers %q with a confidence of %v or more", begin(t.unknown[0], quotedRunes), t.Brief.Threshold)
 	if escalates && t.next.Lead == LedByBot {
 		t.escalate(bot.OnNotKnown)
 	}

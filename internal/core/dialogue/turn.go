@@ -2,7 +2,6 @@ package dialogue
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -275,7 +274,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		return
 	}
 	if reply.Words != "" {
-		u.Outcome = fmt.Sprintf("answered with confidence %.2f", candidates[0].Confidence)
+		u.Outcome = "answered with confidence " + answer.Shown(candidates[0].Confidence)
 		t.quote(part.Text, candidates[0])
 		return
 	}

@@ -66,6 +66,11 @@ func (c *Checker) read(source []byte, into any, options ...yaml.DecodeOption) {
 		c.problems = append(c.problems, Problem{File: c.name, Message: fmt.Sprintf("the document is larger than %d KiB", Limit>>10)})
 		return
 	}
+	if p := excess(source); p != nil {
+		p.File = c.name
+		c.problems = append(c.problems, *p)
+		return
+	}
 	file, err := parser.ParseBytes(source, 0)
 	if err == nil {
 		c.file = file
@@ -80,6 +85,9 @@ func (c *Checker) read(source []byte, into any, options ...yaml.DecodeOption) {
 		p.Message = plain(positioned.GetMessage())
 		if t := positioned.GetToken(); t != nil {
 			p.Line, p.Column = t.Position.Line, t.Position.Column
+			if strings.HasPrefix(positioned.GetMessage(), "unknown field") {
+				p.Message = c.noSuchKey(t, into)
+			}
 		}
 	}
 	c.problems = append(c.problems, p)
@@ -106,7 +114,39 @@ func plain(message string) string {
 	if m := repeated.FindStringSubmatch(message); m != nil {
 		return fmt.Sprintf("the key %q is there already, in line %s", m[1], m[2])
 	}
-	return strings.Replace(message, "unknown field", "there is no key called", 1)
+	for _, says := range parserSays {
+		if strings.Contains(message, says.words) {
+			return says.plain
+		}
+	}
+	return brief(message)
+}
+
+// parserSays is what the parser's words mean for people who do not know it.
+var parserSays = []struct{ words, plain string }{
+	{"sequence end token", "a list that begins with [ here has no ] at its end"},
+	{"mapping end token", "a block that begins with { here has no } at its end"},
+	{"flow map", "a block that begins with { here is not closed, or lacks a comma"},
+	{"',' or ']'", "a list that begins with [ lacks a comma or its ]"},
+	{"',' or '}'", "a block that begins with { lacks a comma or its }"},
+	{"tab character", "a tab stands here; indent with spaces"},
+	{"character '\t'", "a tab stands here; indent with spaces"},
+	{"end character of double-quoted", "a text that begins with \" is not closed by another one"},
+	{"end character of single-quoted", "a text that begins with ' is not closed by another one"},
+	{"unexpected map key", "a key stands where none can stand; look at how far the lines around it are indented"},
+	{"unexpected key name", "no \": \" follows the key; a key is written as \"key: value\""},
+	{"non-map value is specified", "a key is expected here, as in \"key: value\"; look at how far the lines around it are indented"},
+	{"value is not allowed in this context", "something stands here that does not belong; look at how far the lines around it are indented, and put texts with \": \" in them in quotes"},
+	{"mapping value is not allowed", "a second \": \" stands in the line; put the text in quotes"},
+	{"alias", "a * begins a reference, which is not taken here; put the text in quotes"},
+	{"anchor", "an & begins a name, which is not taken here; put the text in quotes"},
+	{"tag", "a ! begins a tag, which is not taken here; put the text in quotes"},
+	{"invalid header option", "after | or > the text begins on the next line"},
+	{"directive", "a % begins something that is not taken here; put the text in quotes"},
+	{"invalid token", "a character stands here that cannot begin anything; put the text in quotes"},
+	{"document separator", "--- or ... divides documents; one stands in a file"},
+	{"unexpected", "this cannot stand here; look at how far the lines around it are indented, and at what is not closed above"},
+	{"undefined", "something is missing here"},
 }
 
 // thing names a type of YAML or Go for people.
@@ -131,7 +171,9 @@ func thing(kind string) string {
 // At returns one problem at a path of a document that was decoded before.
 func At(name string, source []byte, path, format string, args ...any) Problems {
 	c := &Checker{name: name}
-	c.file, _ = parser.ParseBytes(source, 0) // unreadable: the problem has no place
+	if len(source) <= Limit && excess(source) == nil {
+		c.file, _ = parser.ParseBytes(source, 0) // unreadable: the problem has no place
+	}
 	c.Wrong(path, format, args...)
 	return c.problems
 }
@@ -141,6 +183,9 @@ func (c *Checker) Failed() bool { return len(c.problems) > 0 }
 
 // Wrong notes a problem at a path such as "$.threshold".
 func (c *Checker) Wrong(path, format string, args ...any) {
+	if len(c.problems) >= mostWrong {
+		return // enough to begin with
+	}
 	p := Problem{File: c.name, Message: fmt.Sprintf(format, args...)}
 	// A missing key has no place of its own: its nearest parent stands for it.
 	for at := path; c.file != nil && p.Line == 0; at = at[:strings.LastIndexAny(at, ".[")] {

@@ -3,6 +3,7 @@ package document
 import (
 	"errors"
 	"fmt"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -15,6 +16,9 @@ type boat struct {
 	Master struct {
 		Name string `yaml:"name"`
 	} `yaml:"master"`
+	Piers []struct {
+		Pier string `yaml:"pier"`
+	} `yaml:"piers"`
 }
 
 func TestMistakesAreNamedByLineAndColumn(t *testing.T) {
@@ -23,9 +27,19 @@ func TestMistakesAreNamedByLineAndColumn(t *testing.T) {
 		line         int
 	}{
 		{"boat: sandpiper\nseats: many\n", "a text stands here; a whole number is expected", 2},
-		{"boat: sandpiper\nsaets: 80\n", "there is no key called", 2},
-		{"boat: sandpiper\nmaster:\n  nmae: Kim\n", "no key called", 3},
-		{"boat: [\n", "", 0},
+		{"boat: sandpiper\nsaets: 80\n", `no key called "saets"; did you mean "seats"?`, 2},
+		{"boat: sandpiper\nmaster:\n  nmae: Kim\n", `no key called "nmae"; did you mean "name"?`, 3},
+		{"boat: sandpiper\ncolour: red\n", `no key called "colour" here; there are: boat, calls, master, piers, seats`, 2},
+		{"boat: a\npiers:\n  - pier: b\n  - peir: c\n", `no key called "peir"; did you mean "pier"?`, 4},
+		{"boat: a\nmaster:\n  seats: 4\n", `no key called "seats" here; there are: name`, 3},
+		{"boat: [\n", "has no ] at its end", 1},
+		{"boat: {a: b\n", "has no } at its end", 1},
+		{"boat: a\n\tseats: 4\n", "indent with spaces", 2},
+		{"boat: \"a\nseats: 4\n", "is not closed", 1},
+		{"boat: a: b\n", "quotes", 1},
+		{"boat: *a\n", "references (*a) are not taken", 1},
+		{"boat: a\n seats: 4\n", "indented", 1},
+		{"boat\nseats: 4\n", "", 1},
 		{"boat: x\ncalls: yes\n", "a list is expected", 2},
 		{"boat: x\nmaster: [a]\n", "a block of keys is expected", 2},
 		{"boat: a\nboat: b\n", "there already, in line 1", 2},
@@ -147,4 +161,74 @@ type pierDocument struct {
 func (p pierDocument) Named() string { return p.Pier }
 func (p pierDocument) Refers() []Reference {
 	return []Reference{{Path: "$.harbour", Kind: "harbour", Name: p.Harbour}}
+}
+
+// Whatever a document is, reading it takes little time and memory, and its mistake is
+// told in few words.
+func TestReadingIsBounded(t *testing.T) {
+	const n = 100_000
+	lines := func(line func(i int) string, n int) string {
+		var b strings.Builder
+		for i := range n {
+			b.WriteString(line(i))
+		}
+		return b.String()
+	}
+	for name, source := range map[string]string{
+		"lists in lists":   strings.Repeat("[", n),
+		"blocks in blocks": strings.Repeat("{a: ", n/4),
+		"mixed":            strings.Repeat("[{a: ", n/5),
+		"items of items":   strings.Repeat("- ", n/2),
+		"keys of keys":     strings.Repeat("? ", n/2),
+		"deep":             lines(func(i int) string { return strings.Repeat(" ", i) + "a:\n" }, 400),
+		"many keys":        lines(func(i int) string { return fmt.Sprintf("key%d: v\n", i) }, n/12),
+		"many items":       "calls:\n" + strings.Repeat("- x\n", n/4),
+		"doubling":         "a: &a [x, x]\n" + lines(func(i int) string { return fmt.Sprintf("b%d: &b%d [*a, *a]\n", i, i) }, 30),
+		"one long key":     strings.Repeat("k", n) + ": v\n",
+		"one long value":   "seats: " + strings.Repeat("v", n) + "\n",
+		"one long quote":   "seats: \"" + strings.Repeat("v", n) + "\n",
+		"tags":             strings.Repeat("!!a ", n/4),
+		"names":            strings.Repeat("&a ", n/3),
+		"documents":        strings.Repeat("---\n", n/4),
+		"colons":           "boat: " + strings.Repeat("b: ", n/3),
+		"not utf-8":        strings.Repeat("\xff\xfe: \x00\n", n/8),
+	} {
+		t.Run(name, func(t *testing.T) {
+			var before, after runtime.MemStats
+			runtime.ReadMemStats(&before)
+			begun := time.Now()
+			var b boat
+			c := Decode("boat.yaml", []byte(source), &b)
+			c.Wrong("$.seats", "how many?")
+			took := time.Since(begun)
+			runtime.ReadMemStats(&after)
+			if used := (after.TotalAlloc - before.TotalAlloc) >> 20; used > 300 || took > 3*time.Second {
+				t.Errorf("%d bytes took %s and %d MB", len(source), took, used)
+			}
+			if err := c.Err(); err == nil || len(err.Error()) > 1000 {
+				t.Errorf("the mistake is told in %d bytes", len(fmt.Sprint(err)))
+			}
+		})
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	for _, seed := range []string{"boat: a\nseats: 4\n", "calls: [a, b]\nmaster: {name: x}\n", "boat: |\n  a\n", "- ? [{", "a: &b *c", "\t", "boat: \"\\u00"} {
+		f.Add([]byte(seed))
+	}
+	f.Fuzz(func(t *testing.T, source []byte) {
+		if len(source) > 1<<12 {
+			return
+		}
+		begun := time.Now()
+		var b boat
+		c := Decode("boat.yaml", source, &b)
+		c.Wrong("$.master.name", "who?")
+		if took := time.Since(begun); took > 2*time.Second {
+			t.Errorf("it took %s", took)
+		}
+		if c.Err() == nil || At("boat.yaml", source, "$.calls[0]", "which?") == nil {
+			t.Error("no problem is told")
+		}
+	})
 }

@@ -4,6 +4,7 @@ import { useLayoutEffect, useRef, useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
+import { confidence } from "../../parts/confidence"
 import { Drawer } from "../../parts/Drawer"
 import { Empty, Wrong } from "../../parts/Says"
 import { Sources } from "../../parts/Sources"
@@ -108,5 +109,5 @@ export function Trial({ bot, draft }: { bot: string; draft: string | null }) {
 
 function Confidence({ trace }: { trace: Schemas["Trace"] }) {
   const best = Math.max(0, ...(trace.understood ?? []).flatMap(u => u.passages?.map(p => p.confidence) ?? []))
-  return best > 0 ? <span>confidence {best.toFixed(2)}</span> : null
+  return best > 0 ? <span>confidence {confidence(best)}</span> : null
 }

@@ -1,0 +1,92 @@
+package document
+
+import (
+	"cmp"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/token"
+
+	"urgentparrot.example/internal/core/text"
+)
+
+// noSuchKey says that a struct has no key of a name, and which it may be.
+func (c *Checker) noSuchKey(key *token.Token, into any) string {
+	said := fmt.Sprintf("there is no key called %q", brief(key.Value))
+	known := keysAt(reflect.TypeOf(into), c.pathTo(key))
+	if len(known) == 0 {
+		return said
+	}
+	slices.SortFunc(known, func(a, b string) int {
+		return cmp.Or(cmp.Compare(text.Distance(key.Value, a), text.Distance(key.Value, b)), cmp.Compare(a, b))
+	})
+	if nearest := known[0]; len(key.Value) <= 2*len(nearest)+2 && text.Distance(key.Value, nearest) <= max(1, len(nearest)/3) {
+		return fmt.Sprintf("%s; did you mean %q?", said, nearest)
+	}
+	slices.Sort(known)
+	return fmt.Sprintf("%s here; there are: %s", said, strings.Join(known, ", "))
+}
+
+// pathTo returns the keys above a key, with "" for the items of lists.
+func (c *Checker) pathTo(key *token.Token) (path []string) {
+	for _, doc := range c.file.Docs {
+		if path, ok := findKey(doc.Body, key, nil); ok {
+			return path
+		}
+	}
+	return nil
+}
+
+func findKey(node ast.Node, key *token.Token, above []string) (path []string, ok bool) {
+	at := func(t *token.Token) bool { return t != nil && t.Position.Offset == key.Position.Offset }
+	switch n := node.(type) {
+	case *ast.MappingNode:
+		for _, value := range n.Values {
+			if path, ok := findKey(value, key, above); ok {
+				return path, true
+			}
+		}
+	case *ast.MappingValueNode:
+		if at(n.Key.GetToken()) {
+			return above, true
+		}
+		return findKey(n.Value, key, append(slices.Clip(above), n.Key.GetToken().Value))
+	case *ast.SequenceNode:
+		for _, value := range n.Values {
+			if path, ok := findKey(value, key, append(slices.Clip(above), "")); ok {
+				return path, true
+			}
+		}
+	}
+	return nil, false
+}
+
+// keysAt returns the keys of the struct at a path.
+func keysAt(t reflect.Type, path []string) (keys []string) {
+	for t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	switch {
+	case len(path) > 0 && t.Kind() == reflect.Slice && path[0] == "", len(path) > 0 && t.Kind() == reflect.Map:
+		return keysAt(t.Elem(), path[1:])
+	case t.Kind() != reflect.Struct:
+		return nil
+	}
+	for i := range t.NumField() {
+		field := t.Field(i)
+		name, options, _ := strings.Cut(field.Tag.Get("yaml"), ",")
+		switch {
+		case options == "inline":
+			keys = append(keys, keysAt(field.Type, path)...)
+		case name == "" || name == "-" || !field.IsExported():
+		case len(path) == 0:
+			keys = append(keys, name)
+		case name == path[0]:
+			return keysAt(field.Type, path[1:])
+		}
+	}
+	return keys
+}
