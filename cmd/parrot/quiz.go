@@ -10,8 +10,8 @@ import (
 	"strings"
 
 	"urgentparrot.example/client"
-	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/api"
+	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/quiz"
 	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/library"

@@ -15,7 +15,7 @@ import (
 const (
 	bodyTime      = 10 * time.Second
 	bytesASecond  = 32 << 10
-	unknownLength = 4 << 20
+	unknownLength = 128 << 10 // of one that does not say how long it is
 )
 
 // ServeHTTP bounds the time in which a request is sent, and finds out where it comes

@@ -304,7 +304,7 @@ func FuzzRead(f *testing.F) {
 	f.Add(".vtt", []byte("00:00.000 --> 99:99:99.999\n<<<{\\}"))
 	f.Add(".jsonl", []byte("{\"question\":1}"))
 	f.Fuzz(func(t *testing.T, ending string, content []byte) {
-		if len(content) > 1<<16 {
+		if len(content) > 1<<16 || strings.EqualFold(ending, ".pdf") { // of PDFs the package apart has one of its own
 			return
 		}
 		d, err := Read("file"+ending, content)

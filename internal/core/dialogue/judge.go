@@ -2,6 +2,7 @@ package dialogue
 
 import (
 	"fmt"
+	"math"
 	"regexp"
 	"slices"
 	"strings"
@@ -47,7 +48,10 @@ func (t *turn) isForbidden(part answer.Part, reply answer.Reply) (bot.Rule, bool
 	slices.Sort(forms)
 	forms = slices.Compact(forms)
 	known := 0.0
-	for _, c := range reply.Candidates {
+	for i, c := range reply.Candidates {
+		if c.Meaning == 0 && i == 0 {
+			known = math.Inf(1) // its meaning is not known yet: nothing can be compared with it
+		}
 		known = max(known, c.Meaning+wordsBesideMeaning*c.Coverage)
 	}
 	var nearest bot.Rule

@@ -8,6 +8,7 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/text"
 )
 
 // Decide decides one turn. What comes in is looked at in this order: facts that
@@ -95,10 +96,11 @@ func newTurn(ctx context.Context, s Snapshot) *turn {
 	t.Messages = slices.Clone(s.Messages)
 	var lines []string
 	for i, m := range t.Messages {
-		t.Messages[i].Text = beginning(m.Text, readRunes)
+		read := beginning(m.Text, readRunes)
+		t.Messages[i].Text = text.Plain(read)
 		if !m.Left {
 			lines = append(lines, t.Messages[i].Text)
-			t.cut = t.cut || len(t.Messages[i].Text) < len(m.Text)
+			t.cut = t.cut || len(read) < len(m.Text)
 		}
 	}
 	t.said = strings.Join(lines, "\n")

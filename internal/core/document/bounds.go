@@ -11,8 +11,9 @@ import (
 // reading it takes little time and memory, whatever it is.
 const (
 	mostTokens = 20_000
-	deepest    = 24 // blocks in blocks
-	mostWrong  = 50 // problems that are told
+	deepest    = 24  // blocks in blocks
+	mostWrong  = 50  // problems that are told
+	mostSaid   = 400 // letters of each
 )
 
 // excess reports what a document has too much of, and where; it is looked for before
@@ -64,8 +65,9 @@ func clip(tk *token.Token) string {
 }
 
 // brief bounds what is quoted of a document.
-func brief(s string) string {
-	const most = 80 // letters
+func brief(s string) string { return bounded(s, 80) }
+
+func bounded(s string, most int) string {
 	if runes := []rune(s); len(runes) > most {
 		return string(runes[:most]) + "…"
 	}

@@ -119,7 +119,7 @@ func plain(message string) string {
 			return says.plain
 		}
 	}
-	return brief(message)
+	return bounded(message, mostSaid)
 }
 
 // parserSays is what the parser's words mean for people who do not know it.
@@ -186,7 +186,7 @@ func (c *Checker) Wrong(path, format string, args ...any) {
 	if len(c.problems) >= mostWrong {
 		return // enough to begin with
 	}
-	p := Problem{File: c.name, Message: fmt.Sprintf(format, args...)}
+	p := Problem{File: c.name, Message: bounded(fmt.Sprintf(format, args...), mostSaid)}
 	// A missing key has no place of its own: its nearest parent stands for it.
 	for at := path; c.file != nil && p.Line == 0; at = at[:strings.LastIndexAny(at, ".[")] {
 		if yp, err := yaml.PathString(at); err == nil {

@@ -87,22 +87,37 @@ func fieldsUsed(checked *cel.Ast) (fields []string) {
 	return fields
 }
 
+// longest is the longest expression, in bytes.
+const longest = 4_000
+
+// shortened bounds what is quoted of an expression.
+func shortened(s string) string {
+	const most = 120 // letters
+	if runes := []rune(s); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return s
+}
+
 // costLimit bounds what one evaluation may do, in CEL's units of cost.
 const costLimit = 100_000
 
 // Compile checks one expression.
 func Compile(source string) (*Expression, error) {
+	if len(source) > longest {
+		return nil, fmt.Errorf("in %q: an expression has at most %d bytes", shortened(source), longest)
+	}
 	env, err := environment()
 	if err != nil {
 		return nil, err
 	}
 	checked, issues := env.Compile(source)
 	if issues.Err() != nil {
-		return nil, fmt.Errorf("in %q: %s", source, issues.Errors()[0].Message)
+		return nil, fmt.Errorf("in %q: %s", shortened(source), shortened(issues.Errors()[0].Message))
 	}
 	program, err := env.Program(checked, cel.CostLimit(costLimit))
 	if err != nil {
-		return nil, fmt.Errorf("in %q: %w", source, err)
+		return nil, fmt.Errorf("in %q: %w", shortened(source), err)
 	}
 	return &Expression{source, program, fieldsUsed(checked)}, nil
 }
@@ -111,7 +126,7 @@ func Compile(source string) (*Expression, error) {
 func (e *Expression) Value(v Values) (any, error) {
 	out, _, err := e.program.Eval(v.activation(e.fields))
 	if err != nil {
-		return nil, fmt.Errorf("in %q: %w", e.source, err)
+		return nil, fmt.Errorf("in %q: %w", shortened(e.source), err)
 	}
 	return out.Value(), nil
 }
@@ -124,7 +139,7 @@ func (e *Expression) Holds(v Values) (bool, error) {
 	}
 	holds, ok := value.(bool)
 	if !ok {
-		return false, fmt.Errorf("%q is not a condition: it gives %v", e.source, value)
+		return false, fmt.Errorf("%q is not a condition: it gives %v", shortened(e.source), value)
 	}
 	return holds, nil
 }

@@ -75,3 +75,29 @@ func TestExpressionsAreBounded(t *testing.T) {
 		t.Errorf("a name is no condition: %v", err)
 	}
 }
+
+// FuzzTemplate fills whatever somebody writes into a text: it is refused or filled, in
+// little time, and never with more than a text holds.
+func FuzzTemplate(f *testing.F) {
+	for _, seed := range []string{"Hello {{ contact.first_name.orValue('') }}!", "{{ now }}", "{{ 1/0 }}", "{{ [1,2].map(x, [x].map(y, y)) }}", "{{", "}}", "{{ 'a' * 3 }}", "{{ arguments.x.y }}", "{{ result[0] }}", "{{ \"\\u0000\" }}"} {
+		f.Add(seed)
+	}
+	v := Values{Contact: map[string]string{"name": "Ada"}, Bot: "Pip", Workspace: "Ferries", Question: "boat?", Channel: "web", Arguments: map[string]any{"x": 1.5}, Result: []any{map[string]any{"a": "b"}}}
+	f.Fuzz(func(t *testing.T, source string) {
+		if len(source) > 1_000 {
+			return
+		}
+		begun := time.Now()
+		parsed, err := Parse(source)
+		if err == nil {
+			parsed.Fields()
+			_, err = parsed.Fill(v)
+		}
+		if took := time.Since(begun); took > 2*time.Second {
+			t.Errorf("%q took %s", source, took)
+		}
+		if err != nil && len(err.Error()) > 1_000 {
+			t.Errorf("the mistake in %q is told in %d bytes", source, len(err.Error()))
+		}
+	})
+}

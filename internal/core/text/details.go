@@ -71,10 +71,10 @@ func Name(s string) string {
 		return ""
 	}
 	if m := herePattern.FindStringSubmatch(s); m != nil && !notNames[Fold(m[1])] {
-		return m[1]
+		return strings.TrimRight(m[1], "'’-")
 	}
 	for _, m := range namePattern.FindAllStringSubmatchIndex(s, 8) {
-		words := strings.Fields(s[m[2]:m[3]])
+		words := strings.Fields(strings.TrimRight(s[m[2]:m[3]], "'’-"))
 		first := Fold(words[0])
 		if len(first) < 2 || notNames[first] || stopWords[first] || possessive.MatchString(s[:m[0]]) || ownsSomething(words) {
 			continue

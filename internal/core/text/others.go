@@ -10,9 +10,9 @@ const people = `(?:wife|husband|partner|fianc[eé]e?|friend|mate|brother|sister|
 
 var (
 	// otherMark is what says that a detail after it belongs to somebody else.
-	otherMark = regexp.MustCompile(`(?i)\b(?:his|hers?|him|theirs?|them)\b|\b(?:my|our|a|the|another|this) (?:[\p{L}\-]+ ){0,2}` + people + `\b|\p{L}['’]s? (?:[\p{L}\-]+ )?(?:e-?mail|mail|address|number|phone|mobile|telephone|cell|contact)\b|\b(?:wrote|written|spoke|talked|complained|mailed|e-?mailed|called|rang|phoned|texted|messaged|contacted|heard|mail|e-?mail|message|call|letter|text|reply|answer) (?:to|from)\b|\b(?:mailed|e-?mailed|rang|phoned|texted|contacted|called)\W*$`)
+	otherMark = regexp.MustCompile(`(?i)\b(?:his|hers?|him|theirs?|them)\b|\b(?:my|our|a|the|another|this) (?:[\p{L}\-]+ ){0,2}` + people + `\b|\p{L}['’]s? (?:[\p{L}\-]+ )?(?:e-?mail|mail|address|number|phone|mobile|telephone|cell|contact)\b|\b(?:wrote|written|spoke|talked|complained|mailed|e-?mailed|called|rang|phoned|texted|messaged|contacted|heard|mail|e-?mail|message|call|letter|text|reply|answer) (?:to|from)\b|\b(?:mailed|e-?mailed|rang|phoned|texted|contacted|called|from)\W*$`)
 	// ownMark is what says that it is the writer's.
-	ownMark = regexp.MustCompile(`(?i)\b(?:my|our) (?:[\p{L}\-]+ ){0,2}(?:e-?mail|mail|address|number|phone|mobile|telephone|cell|contact details|contact)\b|\b(?:me|mine|us|myself)\b|\bi['’]?m\b|\bi am\b`)
+	ownMark = regexp.MustCompile(`(?i)\b(?:my|our) (?:[\p{L}\-]+ ){0,2}(?:e-?mail|mail|address|number|phone|mobile|telephone|cell|contact details|contact)\b|\b(?:me|mine|us|myself)\b|\bi['’]?m\b|\bi am\b|\b(?:writing|mailing|e-?mailing|sending|sent|texting|calling|phoning|ringing|messaging|booked|ordered|paid|registered)(?: [\p{L}]+){0,3} (?:from|with|under|as)\W*$`)
 	// ofOther is what says so behind it.
 	ofOther = regexp.MustCompile(`(?i)^[^\p{L}\n]{0,4}(?:(?:is|was|belongs to|for) )?(?:his|hers|theirs|(?:my|our) (?:[\p{L}\-]+ )?` + people + `(?:['’]s?)?|\p{Lu}[\p{L}\-]*['’]s)\b`)
 )

@@ -209,3 +209,14 @@ func FuzzWordsAndSentences(f *testing.F) {
 		a.Phrases(a.Terms(said))
 	})
 }
+
+func TestPlainTakesOutWhatIsNotSeen(t *testing.T) {
+	for s, want := range map[string]string{
+		"\ufeffis there food?": "is there food?", "b\u200bo\u00adat": "boat", "\u202eboat\u202c": "boat", "\x1b[2Jboat\x07": "[2Jboat", "two\nlines\tand tabs\r\n": "two\nlines\tand tabs\n",
+		"👩\u200d👧": "👩\u200d👧", "naïve café": "naïve café", "caf\xc3": "caf", "": "",
+	} {
+		if got := Plain(s); got != want {
+			t.Errorf("%q became %q, want %q", s, got, want)
+		}
+	}
+}

@@ -104,3 +104,27 @@ func Fold(s string) string {
 
 // Squeeze trims s and turns every run of white space into one space.
 func Squeeze(s string) string { return strings.Join(strings.Fields(s), " ") }
+
+// Plain takes out of s what is not to be seen: controls, marks of direction, and letters
+// of no width, by which words look the same and are others. Line breaks and tabs stay,
+// and so does what joins letters of a script and the parts of a picture.
+func Plain(s string) string {
+	hidden := func(r rune) bool {
+		switch {
+		case r == '\n' || r == '\t' || r == '\u200c' || r == '\u200d':
+			return false
+		case r == utf8.RuneError:
+			return true
+		}
+		return unicode.IsControl(r) || unicode.Is(unicode.Cf, r)
+	}
+	if strings.IndexFunc(s, hidden) < 0 {
+		return s
+	}
+	return strings.Map(func(r rune) rune {
+		if hidden(r) {
+			return -1
+		}
+		return r
+	}, s)
+}

@@ -170,3 +170,27 @@ func tryTheWalls() string {
 	}
 	return "nothing got out"
 }
+
+// FuzzPDF hands whatever may be a PDF to a worker: it is read or refused in time, and
+// the next one is read.
+func FuzzPDF(f *testing.F) {
+	for _, seed := range [][]byte{pdf("1 0 R"), pdf("<</Type/Catalog/Pages 2 0 R>>", "<</Type/Pages/Count 5/Kids[2 0 R]>>"), pdf("<</Type/Catalog/Pages 2 0 R>>", "<</Type/Pages/Count 1/Kids[3 0 R]>>", "<</Type/Page/Contents 4 0 R>>", "<</Length 20>>\nstream\nBT (a) Tj ET\nendstream")} {
+		f.Add(seed)
+	}
+	command, err := Command()
+	if err != nil {
+		f.Fatal(err)
+	}
+	p := New(nil, command...)
+	p.Time = time.Second
+	f.Cleanup(p.Close)
+	f.Fuzz(func(t *testing.T, content []byte) {
+		begun := time.Now()
+		if _, err := p.Read(t.Context(), reading.File{Name: "a.pdf", Content: content}); err != nil && len(err.Error()) > 1000 {
+			t.Errorf("it is told in %d bytes", len(err.Error()))
+		}
+		if took := time.Since(begun); took > 10*time.Second {
+			t.Errorf("it took %s", took)
+		}
+	})
+}
