@@ -7,7 +7,7 @@ export GOAMD64 ?= v2
 
 console_sources := $(shell find console/src console/widget console/public -type f) console/index.html console/vite.config.ts console/vite.widget.config.ts
 
-.PHONY: demo build test check race bench quality fit screenshots types clean
+.PHONY: demo build test check race hostile kills fuzz bench quality fit screenshots types clean
 
 ## demo: start Urgent Parrot with the demo business and the simulated outside world
 demo: build
@@ -31,6 +31,19 @@ check: console/dist/index.html .chromium
 ## race: the tests that share memory, under the race detector (needs a C compiler)
 race: console/dist/index.html .chromium
 	CGO_ENABLED=1 $(GO) test -race ./internal/... ./test/...
+
+## hostile: the attacks, with the limits of a service
+hostile: console/dist/index.html
+	HOSTILE=all $(GO) test -count=1 -timeout 30m ./test/hostile
+
+## kills: the service is killed a hundred times while all goes on at once
+kills: console/dist/index.html
+	KILLS=100 $(GO) test -count=1 -timeout 80m -v -run TestACrash ./test
+
+## fuzz: each parser is fuzzed for FUZZTIME
+FUZZTIME ?= 10m
+fuzz:
+	for f in "core/dialogue FuzzHear" "core/dialogue FuzzSplit" "core/document FuzzDecode" "core/template FuzzTemplate" "core/text FuzzDetails" "reading FuzzRead" "reading/apart FuzzPDF"; do set -- $$f; $(GO) test ./internal/$$1 -run xxx -fuzz "^$$2$$" -fuzztime $(FUZZTIME) || exit 1; done
 
 ## bench: the speed, as ratios within one run; docs/benchmarks.md says what they mean
 bench: build

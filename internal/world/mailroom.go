@@ -3,6 +3,7 @@ package world
 import (
 	"bytes"
 	"io"
+	"log"
 	"net"
 	"net/http"
 	"sync"
@@ -35,6 +36,7 @@ func newMailroom() *Mailroom {
 	m.server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &mailSession{room: m}, nil }))
 	m.server.Domain = "mailroom.example"
 	m.server.MaxMessageBytes = 1 << 20
+	m.server.ErrorLog = log.New(io.Discard, "", 0) // a client that breaks off is no news
 	m.server.ReadTimeout, m.server.WriteTimeout = 30*time.Second, 30*time.Second
 	return m
 }
