@@ -92,7 +92,11 @@ const (
 )
 
 // ErrDamaged is returned for a file that was torn.
-var ErrDamaged = errors.New("the records are damaged")
+var ErrDamaged = errors.New("the records are damaged, or not those of this program")
+
+func damaged(path, found string) error {
+	return fmt.Errorf("%w (%s: %s): stop the service, put a backup of the folder in its place, or the copy that was made before an upgrade, %s.before-N, and start it again", ErrDamaged, path, found, filepath.Base(path))
+}
 
 // check looks whether the file is whole. One that is too large to be checked at once
 // is checked on while the store is open; see Trouble.
@@ -113,11 +117,10 @@ func (s *Store) check(ctx context.Context, path string) error {
 		}
 		return found, nil
 	}
-	const advice = "%w (%s: %s): stop the service, put a backup of the folder in its place, or the copy that was made before an upgrade, %s.before-N, and start it again"
 	found, err := look(ctx, checkFirst)
 	switch {
 	case found != "":
-		return fmt.Errorf(advice, ErrDamaged, path, found, filepath.Base(path))
+		return damaged(path, found)
 	case err == nil || ctx.Err() != nil:
 		return ctx.Err()
 	}
@@ -125,7 +128,7 @@ func (s *Store) check(ctx context.Context, path string) error {
 	s.stopCheck = stop
 	s.checking.Go(func() {
 		if found, _ := look(running, checkLong); found != "" && running.Err() == nil {
-			s.writer.damage(fmt.Errorf(advice, ErrDamaged, path, found, filepath.Base(path)))
+			s.writer.damage(damaged(path, found))
 		}
 	})
 	return nil
@@ -165,7 +168,7 @@ func migrate(ctx context.Context, path string) (err error) {
 	current, newest, err := provider.GetVersions(ctx)
 	switch {
 	case err != nil:
-		return fmt.Errorf("%s is not a database of this program, or is damaged: %w", path, err)
+		return damaged(path, err.Error())
 	case current > newest:
 		return fmt.Errorf("%s was written by a newer version of this program (format %d; this one knows up to %d): install the newer version, or restore a backup made before it", path, current, newest)
 	case current == newest:

@@ -4,7 +4,9 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -238,5 +240,74 @@ func TestTrailsAreReadAsTheyWereKept(t *testing.T) {
 	}
 	if _, err := trailOf([]byte(`["torn`)); err == nil {
 		t.Error("a torn trail was taken")
+	}
+}
+
+// Records that were torn are not opened as if they were whole, and what is to be done
+// is said; those of a folder with an odd name are.
+func TestTornRecordsAreSeen(t *testing.T) {
+	for _, name := range []string{"plain", "100% sure?", "a#b", "%41%00", "file:x?mode=memory", "[a]*"} {
+		path := filepath.Join(t.TempDir(), name, "parrot.db")
+		if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+			t.Fatal(err)
+		}
+		s, err := Open(t.Context(), path)
+		if err != nil {
+			t.Fatalf("%q: %v", name, err)
+		}
+		for i := range 200 {
+			must(t, s, func(tx *Tx) error {
+				_, err := tx.PutDocument(Document{Kind: "bot", Name: fmt.Sprint(i), Text: strings.Repeat("boats ", 500), UpdatedAt: time.Now()}, 0)
+				return err
+			})
+		}
+		if err := s.Close(); err != nil {
+			t.Fatal(err)
+		}
+		content, err := os.ReadFile(path) // where it was to be, whatever its name means in an address
+		if err != nil {
+			t.Fatalf("%q: %v", name, err)
+		}
+		for i := len(content) / 2; i < len(content)/2+20_000; i++ {
+			content[i] = 0x5a
+		}
+		if err := os.WriteFile(path, content, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if s, err = Open(t.Context(), path); !errors.Is(err, ErrDamaged) || !strings.Contains(err.Error(), "put a backup") {
+			t.Errorf("%q: torn records: %v", name, err)
+		}
+		if s != nil {
+			_ = s.Close()
+		}
+	}
+}
+
+// A disk that is full is told of until something can be kept again.
+func TestTroubleIsToldWhileItLasts(t *testing.T) {
+	s := openStore(t)
+	if s.Trouble() != "" {
+		t.Fatalf("at first: %s", s.Trouble())
+	}
+	pages := func(n int) {
+		must(t, s, func(tx *Tx) error {
+			var set int
+			return tx.row(fmt.Sprintf("PRAGMA max_page_count = %d", n), nil, &set)
+		})
+	}
+	pages(1)
+	err := s.Write(t.Context(), func(tx *Tx) error {
+		_, err := tx.PutDocument(Document{Kind: "bot", Name: "a", Text: strings.Repeat("boats ", 50_000), UpdatedAt: time.Now()}, 0)
+		return err
+	})
+	if err == nil || !strings.Contains(s.Trouble(), "disk is full") {
+		t.Errorf("full: %v, told is %q", err, s.Trouble())
+	}
+	if err := s.Write(t.Context(), func(*Tx) error { return errors.New("of its own") }); err == nil || !strings.Contains(s.Trouble(), "disk is full") {
+		t.Errorf("another failure ends it: %q", s.Trouble())
+	}
+	pages(1 << 30)
+	if err := s.Probe(t.Context(), time.Now()); err != nil || s.Trouble() != "" {
+		t.Errorf("over: %v, told is %q", err, s.Trouble())
 	}
 }

@@ -8,9 +8,14 @@ import { ago, useNow } from "../../parts/Time"
 
 const kinds: Record<Schemas["Token"]["kind"], string> = {
   token: "Token of a program",
-  session: "Signed in to the console",
-  link: "Sign-in link, not used yet",
+  session: "Session in the console",
+  link: "Unused sign-in link",
 }
+
+// On a telephone there is room for what matters most.
+const cell = "px-2 py-2 sm:px-4 "
+const wide = "hidden sm:table-cell "
+const soft = "whitespace-nowrap text-soft"
 
 /** Who may come in, and the end of it. */
 export function Access() {
@@ -32,26 +37,25 @@ export function Access() {
         <table className="w-full text-left">
           <thead className="border-b border-line text-sm text-soft">
             <tr>
-              {["Whose", "What", "Made", "Last used", "Expires", ""].map(name => (
-                <th key={name} className="px-4 py-2 font-semibold whitespace-nowrap">
-                  {name}
-                </th>
-              ))}
+              <th className={cell + "font-semibold"}>Whose</th>
+              <th className={cell + "font-semibold"}>What</th>
+              <th className={cell + wide + "font-semibold"}>Made</th>
+              <th className={cell + "font-semibold"}>Last used</th>
+              <th className={cell + wide + "font-semibold"}>Expires</th>
+              <th className={cell} />
             </tr>
           </thead>
           <tbody className="divide-y divide-line">
             {list.data?.items.map(t => (
               <tr key={t.id}>
-                <td className="px-4 py-2 font-semibold">{t.name}</td>
-                <td className="px-4 py-2">{kinds[t.kind]}</td>
-                <td className="px-4 py-2 whitespace-nowrap text-soft">{ago(t.created_at, now)}</td>
-                <td className="px-4 py-2 whitespace-nowrap text-soft">
-                  {t.used_at ? ago(t.used_at, now) : "never"}
-                </td>
-                <td className="px-4 py-2 whitespace-nowrap text-soft">
+                <td className={cell + "font-semibold"}>{t.name}</td>
+                <td className={cell}>{kinds[t.kind]}</td>
+                <td className={cell + wide + soft}>{ago(t.created_at, now)}</td>
+                <td className={cell + soft}>{t.used_at ? ago(t.used_at, now) : "never"}</td>
+                <td className={cell + wide + soft}>
                   {t.expires_at ? new Date(t.expires_at).toLocaleDateString() : "never"}
                 </td>
-                <td className="px-4 py-1 text-right">
+                <td className="px-2 py-1 text-right sm:px-4">
                   {t.yours ? (
                     <span className="text-sm text-soft">this is you</span>
                   ) : (
