@@ -15,6 +15,7 @@ import (
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
 )
 
@@ -169,7 +170,7 @@ func (c *Channels) start(ctx context.Context, config *config, ch *openChannel, s
 // after it failed.
 func (ch *openChannel) run(ctx context.Context, w *Workspace) {
 	for failures := 1; ; failures++ {
-		err := ch.adapter.Run(ctx)
+		err := safely.Do(func() error { return ch.adapter.Run(ctx) })
 		if err == nil || ctx.Err() != nil {
 			return
 		}

@@ -3,12 +3,13 @@ package engine
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"runtime/debug"
 	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
 )
 
@@ -130,13 +131,15 @@ func within(d time.Duration) func(*Workspace, store.Effect) time.Duration {
 
 // carry does what an effect says. A panic costs this one effect only.
 func (w *Workspace) carry(ctx context.Context, kind EffectKind, e store.Effect) (result any, err error) {
-	defer func() {
-		if cause := recover(); cause != nil {
-			w.log.Error("an effect broke", "kind", e.Kind, "effect", e.ID, "cause", cause, "stack", string(debug.Stack()))
-			err = fmt.Errorf("it broke: %v", cause)
-		}
-	}()
-	return kind.Carry(ctx, w, e)
+	err = safely.Do(func() (err error) {
+		result, err = kind.Carry(ctx, w, e)
+		return err
+	})
+	var broken *safely.Broken
+	if errors.As(err, &broken) {
+		w.log.Error("an effect broke", "kind", e.Kind, "effect", e.ID, "cause", broken.Cause, "stack", broken.Stack)
+	}
+	return result, err
 }
 
 // place is what an effect is carried to.

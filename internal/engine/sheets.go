@@ -11,6 +11,7 @@ import (
 
 	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/safely"
 )
 
 // Sheets are the tables that rows are written to. Their rows are in the store;
@@ -61,7 +62,7 @@ func (s *Sheets) run() {
 		s.mu.Unlock()
 		failed := false
 		for sheet := range waiting {
-			if err := s.writeFile(s.w.running, sheet); err != nil && s.w.running.Err() == nil {
+			if err := safely.Do(func() error { return s.writeFile(s.w.running, sheet) }); err != nil && s.w.running.Err() == nil {
 				s.w.log.Error("a sheet's file could not be written; it will be tried again", "sheet", sheet, "error", err)
 				s.changed(sheet)
 				failed = true

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
 )
 
@@ -78,7 +79,7 @@ func (t *Timers) run() {
 				break
 			}
 			wait = 0 // there may be more
-			if err = t.fire(timer); err != nil {
+			if err = safely.Do(func() error { return t.fire(timer) }); err != nil {
 				break
 			}
 		}

@@ -5,13 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"runtime/debug"
 	"slices"
 	"sync"
 	"time"
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
 )
 
@@ -53,13 +53,16 @@ func (u *undecidable) Error() string { return u.why }
 
 // decideSafely is decideOnce, where a panic costs this one turn only.
 func (w *Workspace) decideSafely(ctx context.Context, id, giveUp string) (again bool, err error) {
-	defer func() {
-		if cause := recover(); cause != nil {
-			w.log.Error("a turn broke", "conversation", id, "cause", cause, "stack", string(debug.Stack()))
-			err = &undecidable{fmt.Sprintf("it broke: %v", cause)}
-		}
-	}()
-	return w.decideOnce(ctx, id, giveUp)
+	err = safely.Do(func() (err error) {
+		again, err = w.decideOnce(ctx, id, giveUp)
+		return err
+	})
+	var broken *safely.Broken
+	if errors.As(err, &broken) {
+		w.log.Error("a turn broke", "conversation", id, "cause", broken.Cause, "stack", broken.Stack)
+		err = &undecidable{broken.Error()}
+	}
+	return again, err
 }
 
 // afterFailure has a failed turn tried again after a growing pause, or, when it has

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
 )
 
@@ -50,8 +51,11 @@ func (e *encoding) run() {
 		}
 		pause = 0
 		for more := true; more; {
-			var err error
-			if more, err = e.batch(e.l.running); err != nil {
+			err := safely.Do(func() (err error) {
+				more, err = e.batch(e.l.running)
+				return err
+			})
+			if err != nil {
 				if errors.Is(err, context.Canceled) || errors.Is(err, store.ErrClosed) {
 					return
 				}

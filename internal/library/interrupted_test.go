@@ -20,6 +20,8 @@ type breaking struct {
 	word  string
 	mu    sync.Mutex
 	given int
+
+	panics bool
 }
 
 func (b *breaking) Read(ctx context.Context, f reading.File) (reading.Contents, error) {
@@ -29,6 +31,9 @@ func (b *breaking) Read(ctx context.Context, f reading.File) (reading.Contents, 
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.given++
+	if b.panics {
+		panic("out of order")
+	}
 	return reading.Contents{}, fmt.Errorf("reading it crashed; %w", reading.ErrBroke)
 }
 
@@ -98,5 +103,23 @@ func TestWhatBrokeIsLeftAlone(t *testing.T) {
 	s.must(err)
 	if len(read.Pages) != 1 || read.Pages[0].Error != "it crashed" || read.Pages[0].Broke == "" || reader.times() != before || broken() != 1 {
 		t.Errorf("%+v after %d readings, %d pages broken", read.Pages, reader.times()-before, broken())
+	}
+}
+
+// A reading that panics costs itself only.
+func TestAReadingThatPanicsIsNoted(t *testing.T) {
+	s := openShelf(t)
+	s.Fetcher.Reader = &breaking{word: "trap", panics: true}
+	s.site.says(http.StatusOK, "<p>A trap.</p>")
+	added, err := s.AddWeb(t.Context(), store.Source{Name: "boats", Kind: store.FromPage, Address: s.site.URL + "/boats", Every: time.Hour})
+	s.must(err)
+	s.until("it is noted", func() bool { return strings.Contains(s.source(added.ID).Error, "out of order") })
+	if !s.source(added.ID).NextAt.IsZero() {
+		t.Error("it is read again by itself")
+	}
+	_, err = s.AddFile(t.Context(), store.Source{Name: "bicycles.html"}, []byte(bicycles))
+	s.must(err)
+	if words := s.finds("what does a bicycle cost?"); !strings.Contains(words, "£2.50") {
+		t.Errorf("afterwards it says %q", words)
 	}
 }

@@ -5,11 +5,13 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"fmt"
 	"sync"
 	"time"
 
 	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/reading"
+	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
 )
 
@@ -91,10 +93,26 @@ func (r *readers) read(id string) {
 		case <-ctx.Done():
 			return
 		}
-		if err := r.readSource(ctx, id); err != nil && ctx.Err() == nil {
+		err := safely.Do(func() error { return r.readSource(ctx, id) })
+		var broken *safely.Broken
+		if errors.As(err, &broken) {
+			r.l.Log.Error("a reading broke", "source", id, "stack", broken.Stack)
+			err = errors.Join(err, r.gaveUp(id, broken))
+		}
+		if err != nil && ctx.Err() == nil {
 			r.l.Log.Error("a reading could not be kept", "source", id, "error", err)
 		}
 	}()
+}
+
+// gaveUp notes that the reading of a source broke: it is not read again by itself.
+func (r *readers) gaveUp(id string, why error) error {
+	s, err := r.l.Store.Source(r.l.running, id)
+	if err != nil {
+		return err
+	}
+	s.NextAt, s.Error = time.Time{}, fmt.Sprintf("reading it failed: %v; %v", why, reading.ErrBroke)
+	return r.l.write(r.l.running, func(tx *store.Tx) error { return tx.FailReading(s, r.l.Clock.Now()) })
 }
 
 // forget breaks off the reading of a source.

@@ -311,3 +311,24 @@ func TestTroubleIsToldWhileItLasts(t *testing.T) {
 		t.Errorf("over: %v, told is %q", err, s.Trouble())
 	}
 }
+
+// Work that panics is rolled back alone.
+func TestWorkThatPanicsIsRolledBack(t *testing.T) {
+	s := openStore(t)
+	err := s.Write(t.Context(), func(tx *Tx) error {
+		if _, err := tx.PutDocument(Document{Kind: "bot", Name: "half", Text: "x", UpdatedAt: time.Now()}, 0); err != nil {
+			return err
+		}
+		panic("out of order")
+	})
+	if err == nil || !strings.Contains(err.Error(), "out of order") {
+		t.Errorf("it says %v", err)
+	}
+	must(t, s, func(tx *Tx) error {
+		_, err := tx.PutDocument(Document{Kind: "bot", Name: "whole", Text: "x", UpdatedAt: time.Now()}, 0)
+		return err
+	})
+	if list, err := s.Documents(t.Context(), "bot"); err != nil || len(list) != 1 || list[0].Name != "whole" {
+		t.Errorf("kept are %+v, %v", list, err)
+	}
+}

@@ -11,6 +11,8 @@ import (
 
 	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
+
+	"urgentparrot.example/internal/safely"
 )
 
 // groupSize is how many waiting writes are committed together at most.
@@ -190,7 +192,7 @@ func (t *Tx) commit(group []*write) error {
 	}
 	t.events = t.events[:0]
 	for _, job := range group {
-		if err := job.run(t); err != nil {
+		if err := safely.Do(func() error { return job.run(t) }); err != nil {
 			_, failed := t.exec("ROLLBACK")
 			return errors.Join(err, failed)
 		}
