@@ -84,7 +84,7 @@ func (c *call) folder(folder, botName string) (desk library.Desk, done func(), e
 		return desk, done, err
 	}
 	if len(workspaces) > 0 {
-		w, err := engine.Open(c.ctx, workspaces[0], engine.Options{})
+		w, err := engine.Open(c.ctx, workspaces[0], engine.Options{Still: true})
 		if err != nil {
 			return desk, done, fmt.Errorf("%w; leave -data out to ask the running service", err)
 		}

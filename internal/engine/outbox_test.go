@@ -260,3 +260,26 @@ func TestKindsOfEffectsAreWhole(t *testing.T) {
 		}
 	}
 }
+
+// A workspace that is only looked at sends nothing, decides nothing, and loses nothing.
+func TestAStillWorkspaceDoesNothing(t *testing.T) {
+	s := openStage(t)
+	line := &failing{err: errors.New("the line is down")}
+	s.bell.OnSend = line.send
+	s.rings("+447700900150", "1", "is there food on board?")
+	s.until("it is tried", func() bool { return line.tried() == 1 })
+	s.close()
+	line.says(nil)
+	looked, err := Open(t.Context(), s.folder, Options{Clock: s.clock, Channels: []channel.Kind{s.bell.Kind()}, Still: true})
+	s.must(err)
+	desk, err := looked.Desk("front-desk")
+	s.must(err)
+	contains(t, desk.Ask(t.Context(), "what does a bicycle cost?").Words, "£2.50")
+	s.clock.Walk(time.Hour)
+	s.must(looked.Close())
+	if len(s.sent()) != 0 || line.tried() != 1 {
+		t.Errorf("it sent %q", s.sent())
+	}
+	s = s.again()
+	s.walking("it is sent when it is at work again", func() bool { return len(s.sent()) == 1 })
+}

@@ -45,6 +45,7 @@ type Options struct {
 	Reader    reading.Reader                    // of files and pages; reading.Here, if nil
 	Channels  []channel.Kind                    // that can be opened; all, if nil
 	Documents []document.Kind                   // that can be kept; all, if nil
+	Still     bool                              // only to be looked at: nothing is taken in, decided, sent, read or written by itself
 }
 
 func (o *Options) fill() {
@@ -194,8 +195,8 @@ func (w *Workspace) start(ctx context.Context) (err error) {
 	if w.Library, err = library.Open(ctx, library.Options{
 		Store: w.store, Folder: filepath.Join(w.folder, "files"), Clock: w.Clock, Log: w.log,
 		Fetcher: &reading.Fetcher{Rules: w.options.Rules, Pace: w.options.Pace, Reader: w.options.Reader},
-		Changed: func() { w.hub.signal(Events) }, Settings: w.Documents.Settings, Endpoint: w.Documents.endpoint,
-	}); err != nil {
+		Changed: func() { w.hub.signal(Events) }, Settings: w.Documents.Settings, Endpoint: w.Documents.endpoint, Still: w.options.Still,
+	}); err != nil || w.options.Still {
 		return err
 	}
 	if err := w.Channels.update(ctx); err != nil {

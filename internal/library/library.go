@@ -27,6 +27,7 @@ type Options struct {
 	Fetcher  *reading.Fetcher
 	Changed  func() // called after each change of the records
 	Settings func() workspace.Settings
+	Still    bool                                                                   // nothing is read or encoded by itself
 	Endpoint func(ctx context.Context, connection string) (connect.Endpoint, error) // of the model that makes vectors
 }
 
@@ -55,6 +56,9 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	if err := l.Reindex(ctx); err != nil {
 		l.stop()
 		return nil, err
+	}
+	if o.Still {
+		return l, nil
 	}
 	l.encoding.ended.Go(l.encoding.run)
 	l.readers.ended.Go(l.readers.run)
