@@ -183,8 +183,23 @@ func (s *siege) asked(id string) bool {
 	return err == nil && slices.ContainsFunc(messages.Items, func(m client.Message) bool { return m.Text == wish })
 }
 
+// waiting returns all who wait for a person, as far as they can be had.
+func (s *siege) waiting() (list []client.Conversation) {
+	for cursor := ""; ; {
+		page, err := s.client.Conversations(s.ctx, "waiting", "", cursor)
+		list = append(list, page.Items...)
+		if cursor = page.Next; err != nil || cursor == "" {
+			return list
+		}
+	}
+}
+
 // people take whoever asked for one, and reply once to each.
 func (s *siege) people(done <-chan struct{}) {
+	asking := map[string]bool{}
+	for phone := range s.phones {
+		asking[s.phone(phone)] = s.wants(phone)
+	}
 	tick := time.NewTicker(100 * time.Millisecond)
 	defer tick.Stop()
 	for {
@@ -193,12 +208,8 @@ func (s *siege) people(done <-chan struct{}) {
 		case <-done:
 			return
 		}
-		page, err := s.client.Conversations(s.ctx, "urgent", "", "")
-		if err != nil {
-			continue // it is down
-		}
-		for _, c := range page.Items {
-			if _, already := s.replied.Load(c.Address); already || !s.asked(c.ID) {
+		for _, c := range s.waiting() {
+			if _, already := s.replied.Load(c.Address); already || !asking[c.Address] || !s.asked(c.ID) {
 				continue // others go on asking the bot
 			}
 			words := "Robin here, about " + c.ID

@@ -8,6 +8,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"net/http"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -295,4 +296,17 @@ func TestFiles(t *testing.T) {
 			}
 		}
 	}
+}
+
+// A file that takes much memory is ended before the machine has none.
+func TestMemory(t *testing.T) {
+	if os.Getenv("HOSTILE") != "" {
+		t.Skip("the limits are those of a service: it may be read")
+	}
+	a := under.uploads(t, "many elements.html", times("<p><b>a</b></p>", 1_500_000))
+	a.honest(t)
+	if !strings.Contains(a.body, "took more memory") && !strings.Contains(a.body, "took longer") {
+		t.Errorf("answered %d %.300s", a.StatusCode, a.body)
+	}
+	under.stands(t)
 }

@@ -61,7 +61,7 @@ func run(m *testing.M) (int, error) {
 	reader := apart.New(nil, command...)
 	defer reader.Close()
 	if os.Getenv("HOSTILE") == "" {
-		reader.Time, reader.PerMB = 2*time.Second, time.Second
+		reader.Time, reader.PerMB, reader.Memory = 2*time.Second, time.Second, 400<<20
 	}
 	d, err := service.StartDemo(context.Background(), service.Options{
 		Data: data, Listen: "127.0.0.1:0", Engine: engine.Options{RetryBase: 20 * time.Millisecond, Reader: reader, Rules: outbound.Rules{}},
