@@ -108,6 +108,32 @@ func TestATeammateTeachesInTheConsole(t *testing.T) {
 	}
 }
 
+// A token that is revoked in the console lets its program in no more.
+func TestAccessIsRevokedInTheConsole(t *testing.T) {
+	s := open(t)
+	b, err := browser.Start()
+	s.must(err)
+	t.Cleanup(b.Close)
+	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Kim")
+	s.must(err)
+	p, err := b.Open(1280, 800, false)
+	s.must(err)
+	_, err = s.client.Me(s.ctx)
+	s.must(err)
+	s.must(errors.Join(
+		p.Go(link), p.Click("Sign in", false), p.AwaitText("Who waits for a person", false),
+		p.Click("Settings", false), p.AwaitText("Business", false), p.Click("Access", false), p.AwaitText("Token of a program", false), p.AwaitText("this is you", false),
+		p.Await(`document.querySelectorAll("td button").length === 1`), p.Click("Revoke", false), p.AwaitText("cannot be given back", false), p.Click("Revoke it", false),
+		p.Await(`!document.body.textContent.includes("Token of a program")`),
+	))
+	if _, err := s.client.Me(s.ctx); err == nil {
+		t.Error("the token lets in as ever")
+	}
+	for _, complaint := range p.Errors() {
+		t.Errorf("the page complains: %s", complaint)
+	}
+}
+
 // What is chosen stands in the address: links lead there, Back goes a step back,
 // and an address that leads nowhere offers the way on.
 func TestAddressesLeadBack(t *testing.T) {
