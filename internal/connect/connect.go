@@ -17,8 +17,12 @@ import (
 	"urgentparrot.example/internal/outbound"
 )
 
-// responseLimit is how much of an answer is read, in bytes.
-const responseLimit = 8 << 20
+// How much of an answer is read, in bytes: of a model, which makes long lists of
+// numbers, and of other systems, whose answers are kept with the turn.
+const (
+	modelLimit  = 8 << 20
+	systemLimit = 512 << 10
+)
 
 // errNotThere is the answer of a system that does not have what was asked for.
 var errNotThere = fmt.Errorf("%w", outbound.ErrRefused)
@@ -35,6 +39,11 @@ type Endpoint struct {
 // call sends a request and decodes the JSON that comes back into into, unless it
 // is nil. key, if any, is the idempotency key.
 func (e Endpoint) call(ctx context.Context, method, path, key string, body, into any) error {
+	return e.callFor(ctx, systemLimit, method, path, key, body, into)
+}
+
+// callFor is call for answers of at most so many bytes.
+func (e Endpoint) callFor(ctx context.Context, most int64, method, path, key string, body, into any) error {
 	var content io.Reader
 	if body != nil {
 		raw, err := json.Marshal(body)
@@ -62,12 +71,12 @@ func (e Endpoint) call(ctx context.Context, method, path, key string, body, into
 		return fmt.Errorf("%s cannot be reached: %w", e.Title, err)
 	}
 	defer response.Body.Close()
-	raw, err := io.ReadAll(io.LimitReader(response.Body, responseLimit+1))
+	raw, err := io.ReadAll(io.LimitReader(response.Body, most+1))
 	switch {
 	case err != nil:
 		return fmt.Errorf("%s broke off: %w", e.Title, err)
-	case len(raw) > responseLimit:
-		return fmt.Errorf("%w: %s sent more than %d KiB", outbound.ErrRefused, e.Title, responseLimit>>10)
+	case int64(len(raw)) > most:
+		return fmt.Errorf("%w: %s sent more than %d KiB", outbound.ErrRefused, e.Title, most>>10)
 	case response.StatusCode == http.StatusTooManyRequests, response.StatusCode == http.StatusRequestTimeout, response.StatusCode >= 500:
 		return fmt.Errorf("%s answered %d", e.Title, response.StatusCode)
 	}

@@ -23,7 +23,7 @@ func (e Endpoint) Embed(ctx context.Context, model string, texts []string) ([][]
 				Embedding []float32
 			}
 		}
-		if err := e.call(ctx, http.MethodPost, "/embeddings", "", map[string]any{"model": model, "input": input}, &answer); err != nil {
+		if err := e.callFor(ctx, modelLimit, http.MethodPost, "/embeddings", "", map[string]any{"model": model, "input": input}, &answer); err != nil {
 			return nil, err
 		}
 		made := make([][]float32, len(input))

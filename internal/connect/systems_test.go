@@ -107,7 +107,7 @@ func TestAToolIsTriedAsOftenAsItSays(t *testing.T) {
 		}, 1, true, "answered 302"},
 		{"a hang", func(_ int, _ http.ResponseWriter, r *http.Request) { <-r.Context().Done() }, 3, false, "cannot be reached"},
 		{"too much", func(_ int, w http.ResponseWriter, _ *http.Request) {
-			fmt.Fprint(w, `{"high":"`+strings.Repeat("x", responseLimit)+`"}`)
+			fmt.Fprint(w, `{"high":"`+strings.Repeat("x", systemLimit)+`"}`)
 		}, 1, true, "more than"},
 	} {
 		s, e, walked := newSystem(t, c.answer)

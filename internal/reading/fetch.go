@@ -37,8 +37,18 @@ func (e ending) RoundTrip(r *http.Request) (*http.Response, error) {
 		return nil, err
 	}
 	response.Body = &ended{response.Body, func() { stop(); cancel() }}
+	if r.URL.Path == "/robots.txt" { // the crawler reads it to its end
+		response.Body = struct {
+			io.Reader
+			io.Closer
+		}{io.LimitReader(response.Body, robotsLimit), response.Body}
+	}
 	return response, nil
 }
+
+// robotsLimit is how much of a robots.txt is read, in bytes (RFC 9309, 2.5: at least 500
+// KiB).
+const robotsLimit = 512 << 10
 
 // ended is a body that lets go of its request when it is closed.
 type ended struct {

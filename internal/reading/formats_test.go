@@ -267,6 +267,7 @@ func TestBadFilesSayWhy(t *testing.T) {
 		{"head.csv", []byte(strings.Repeat("a", 1<<20) + ",b\n1,2\n"), "aaa…"},
 		{"overlap.zip", overlapping(t), "lie over one another"},
 		{"many.zip", zipped(t, map[string]string{"a.docx": packed, "b.docx": packed, "c.docx": packed}), "unpacks to more"},
+		{"long.txt", []byte(strings.Repeat("The boat to Hallow Point leaves at noon, and is late today.\n\n", 240_000)), "at most 20000 are kept"},
 		{"nested.html", []byte(strings.Repeat("<div>", 1000)), "nested too deep"},
 	} {
 		if _, err := (Here{}).Read(t.Context(), File{Name: c.name, Content: c.content}); err == nil || !strings.Contains(err.Error(), c.says) {
@@ -321,5 +322,22 @@ func check(t *testing.T, p knowledge.Passage) {
 	t.Helper()
 	if strings.TrimSpace(p.Text) == "" || strings.ToValidUTF8(p.Text, "") != p.Text {
 		t.Errorf("a passage says %q", p.Text)
+	}
+}
+
+// A passage, a heading and a title are short, whatever they are made of.
+func TestPassagesAreShort(t *testing.T) {
+	d, err := Read("a.html", []byte("<title>"+strings.Repeat("t", 10_000)+"</title><h1>"+strings.Repeat("boats ", 10_000)+"</h1><p>"+strings.Repeat("w", 50_000)+" "+strings.Repeat("é ", 20_000)+"</p>"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	passages := d.Passages()
+	if len(passages) < 10 || len(d.Title) > 500 {
+		t.Errorf("%d passages under a title of %d bytes", len(passages), len(d.Title))
+	}
+	for i, p := range passages {
+		if check(t, p); len(p.Text) > 6_000 || len(p.Trail[0]) > 500 || p.Position != i {
+			t.Errorf("passage %d at %d has %d bytes under a heading of %d", i, p.Position, len(p.Text), len(p.Trail[0]))
+		}
 	}
 }

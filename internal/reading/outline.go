@@ -21,7 +21,7 @@ type outline struct {
 func (o *outline) heading(level int, title string) {
 	o.leave(level)
 	o.flush()
-	if title = strings.Join(strings.Fields(title), " "); title != "" {
+	if title = clip(strings.Join(strings.Fields(title), " ")); title != "" {
 		o.levels, o.trail = append(o.levels, level), append(o.trail, title)
 		if o.document.Title == "" {
 			o.document.Title = title

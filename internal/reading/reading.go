@@ -26,6 +26,10 @@ const Limit = 32 << 20
 // mostText is how much text a file may unpack to, in bytes.
 const mostText = 64 << 20
 
+// mostPassages is how many passages one file may make, and all files of a ZIP: some
+// 10,000 pages of a book.
+const mostPassages = 20_000
+
 // A reader makes a document of one kind of file.
 type reader struct {
 	read   func(f *file) (knowledge.Document, error)
@@ -174,11 +178,14 @@ func read(f *file) (document knowledge.Document, err error) {
 	if document, err = r.read(f); err != nil {
 		return document, err
 	}
-	if document.Title = strings.Join(strings.Fields(document.Title), " "); document.Title == "" {
+	if document.Title = clip(strings.Join(strings.Fields(document.Title), " ")); document.Title == "" {
 		document.Title = titleOf(f.name)
 	}
-	if len(document.Passages()) == 0 {
+	switch n := len(document.Passages()); {
+	case n == 0:
 		err = errors.New("the file holds no text to answer from")
+	case n > mostPassages:
+		err = fmt.Errorf("the file makes %d passages; at most %d are kept: divide it into several files", n, mostPassages)
 	}
 	return document, err
 }

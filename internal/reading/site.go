@@ -40,6 +40,7 @@ const (
 	MostPages    = 20_000
 	pageLimit    = 4 << 20 // bytes of one page; other files may have Limit
 	pageTime     = 30 * time.Second
+	mostQueued   = 5 * MostPages // addresses that are remembered
 )
 
 // Progress says how far a reading is.
@@ -154,7 +155,7 @@ func (c *crawl) run(ctx context.Context) (Reading, error) {
 	asking := ""
 	collector.OnResponse(func(r *colly.Response) {
 		for _, link := range c.take(ctx, asking, r) {
-			if c.site.Follow && depth < c.site.Depth && !queued[link] && strings.HasPrefix(link, c.prefix) {
+			if c.site.Follow && depth < c.site.Depth && !queued[link] && len(queued) < mostQueued && strings.HasPrefix(link, c.prefix) {
 				queued[link] = true
 				queue = append(queue, target{link, depth + 1})
 			}

@@ -31,7 +31,7 @@ func readZIP(content []byte, left *int64) ([]Page, error) {
 		return nil, errors.New("the ZIP is damaged: its files lie over one another; pack it anew")
 	}
 	var pages []Page
-	n := 0
+	n, passages := 0, 0
 	for _, f := range archive.File {
 		base := path.Base(f.Name)
 		if f.FileInfo().IsDir() || strings.HasPrefix(base, ".") || strings.HasPrefix(f.Name, "__MACOSX/") {
@@ -48,6 +48,9 @@ func readZIP(content []byte, left *int64) ([]Page, error) {
 			}
 			if err = failed; err == nil {
 				pages = append(pages, pageOf(entryName(f.Name), content, d))
+				if passages += len(pages[len(pages)-1].Passages); passages > mostPassages {
+					return nil, fmt.Errorf("the files in the ZIP make more than %d passages; divide it into several", mostPassages)
+				}
 				n++
 				continue
 			}

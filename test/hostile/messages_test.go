@@ -89,6 +89,9 @@ func TestMessages(t *testing.T) {
 			if reply == "" {
 				return // it was refused
 			}
+			if (name == "many questions" || name == "lines" || name == "50 kB of words") && !strings.Contains(reply, "only its beginning") {
+				t.Errorf("it is not said that not all was read: %q", reply)
+			}
 			if len(reply) > 2_000 {
 				t.Errorf("the reply has %d bytes", len(reply))
 			}
@@ -109,6 +112,9 @@ func TestMessages(t *testing.T) {
 					continue
 				}
 				turn := under.asks(t, http.MethodGet, "/api/v1/turns/"+m.Turn, nil)
+				if n := strings.Count(turn.body, `"kind":"question"`); n > 8 {
+					t.Errorf("%d questions were dealt with", n)
+				}
 				if turn.StatusCode != http.StatusOK || len(turn.body) > 150_000 || !json.Valid([]byte(turn.body)) {
 					t.Errorf("the trace: %d with %d bytes", turn.StatusCode, len(turn.body))
 				}

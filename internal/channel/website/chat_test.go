@@ -161,6 +161,23 @@ func TestWhatIsSaidStreamsAndResumes(t *testing.T) {
 			t.Errorf("after %s it says %s", first, data)
 		}
 	}
+	// One visitor has few streams at a time; one that ended makes room.
+	var last *http.Response
+	for n := 3; n < mostStreams; n++ {
+		last, _ = follow("ticket="+url.QueryEscape(ticket()), "")
+	}
+	if response, _ := follow("ticket="+url.QueryEscape(ticket()), ""); response.StatusCode != http.StatusTooManyRequests {
+		t.Errorf("a stream too many got %d", response.StatusCode)
+	}
+	_ = last.Body.Close() // the other side sees it
+	for deadline := time.Now().Add(20 * time.Second); ; {
+		if response, _ := follow("ticket="+url.QueryEscape(ticket()), ""); response.StatusCode == http.StatusOK {
+			break
+		}
+		if time.Now().After(deadline) {
+			t.Fatal("a stream that ended makes no room")
+		}
+	}
 	// A ticket lives for seconds, and is no token.
 	old := ticket()
 	c.Walk(ticketLife + time.Second)

@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"urgentparrot.example/console"
@@ -64,10 +65,36 @@ type chat struct {
 	paths    *http.ServeMux
 	visitors *channel.Limits
 	writes   *channel.Limits
+
+	mu      sync.Mutex
+	streams map[string]int // that are open, by visitor
+}
+
+// mostStreams is how many streams one visitor may have open: the tabs of a browser share
+// one.
+const mostStreams = 8
+
+// joins notes one more stream of a visitor; false if there are too many.
+func (c *chat) joins(visitor string) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.streams[visitor] >= mostStreams {
+		return false
+	}
+	c.streams[visitor]++
+	return true
+}
+
+func (c *chat) leaves(visitor string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.streams[visitor]--; c.streams[visitor] <= 0 {
+		delete(c.streams, visitor)
+	}
 }
 
 func open(s *Settings, setup channel.Setup) *chat {
-	c := &chat{Setup: setup, origins: s.Origins, paths: http.NewServeMux(), visitors: channel.NewLimits(setup.Clock, 2, 60), writes: channel.NewLimits(setup.Clock, 2, 20)}
+	c := &chat{Setup: setup, origins: s.Origins, paths: http.NewServeMux(), visitors: channel.NewLimits(setup.Clock, 2, 60), writes: channel.NewLimits(setup.Clock, 2, 20), streams: map[string]int{}}
 	c.paths.HandleFunc("GET /{$}", page)
 	c.paths.HandleFunc("POST /visitors", c.newVisitor)
 	c.paths.HandleFunc("POST /messages", c.post)
@@ -250,6 +277,11 @@ func (c *chat) stream(w http.ResponseWriter, r *http.Request) {
 		problem.Write(w, problem.New(problem.NotSignedIn, "the stream ticket is not ours or has expired; ask for a new one", ""))
 		return
 	}
+	if !c.joins(visitor) {
+		problem.Write(w, problem.New(problem.TooMany, "too many streams are open already; close one", ""))
+		return
+	}
+	defer c.leaves(visitor)
 	after := r.Header.Get("Last-Event-ID")
 	if after == "" {
 		after = r.URL.Query().Get("after")

@@ -5,6 +5,7 @@ package knowledge
 import (
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/text"
 )
@@ -84,9 +85,11 @@ const (
 func (d Document) Passages() []Passage {
 	var passages []Passage
 	add := func(p Passage) {
-		if p.Text = strings.TrimSpace(p.Text); p.Text != "" {
-			p.Position = len(passages)
-			passages = append(passages, p)
+		for _, p.Text = range inPieces(p.Text) {
+			if p.Text = strings.TrimSpace(p.Text); p.Text != "" {
+				p.Position = len(passages)
+				passages = append(passages, p)
+			}
 		}
 	}
 	for _, pair := range d.Pairs {
@@ -98,6 +101,25 @@ func (d Document) Passages() []Passage {
 		}
 	}
 	return passages
+}
+
+// longestPassage is the longest passage, in bytes: what is longer, without an end of a
+// sentence or even of a word, is cut all the same.
+const longestPassage = 6_000
+
+// inPieces cuts a text that is longer than a passage may be, at a space if there is one.
+func inPieces(s string) (pieces []string) {
+	for len(s) > longestPassage {
+		end := longestPassage
+		for end > 0 && !utf8.RuneStart(s[end]) {
+			end--
+		}
+		if i := strings.LastIndexAny(s[:end], " \n"); i > end/2 {
+			end = i
+		}
+		pieces, s = append(pieces, s[:end]), s[end:]
+	}
+	return append(pieces, s)
 }
 
 // cut divides a section's text at paragraphs, and long paragraphs at sentences.

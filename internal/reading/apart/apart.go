@@ -28,7 +28,7 @@ type Limits struct {
 }
 
 // usual are the limits of a service.
-var usual = Limits{Memory: 1 << 30, Time: 10 * time.Second, PerMB: 4 * time.Second, Output: 256 << 20}
+var usual = Limits{Memory: 1 << 30, Time: 10 * time.Second, PerMB: 4 * time.Second, Output: 128 << 20}
 
 // How many workers there are at once, after how many files one is replaced, and how
 // long one waits for work before it ends.
