@@ -4,6 +4,9 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -164,4 +167,65 @@ func TestClosingIsQuick(t *testing.T) {
 	}
 	s = s.again()
 	s.until("all are answered", func() bool { return len(s.sent()) == 40 })
+}
+
+// What crashes left half written, and originals of sources that are gone, are removed
+// once they are old; what is used, or being written, stays.
+func TestLeftOverFilesAreRemoved(t *testing.T) {
+	s := openStage(t)
+	used, err := s.Store().Originals(t.Context())
+	s.must(err)
+	s.close()
+	gone := strings.Repeat("ab", 32)
+	old := time.Now().Add(-2 * time.Hour)
+	for name, age := range map[string]time.Time{"files/.new-123": old, "sheets/.enquiries.csv42": old, "files/" + gone: old, "files/.being-written": time.Now(), "files/notes.txt": old} {
+		s.must(os.WriteFile(filepath.Join(s.folder, name), []byte("x"), 0o600))
+		s.must(os.Chtimes(filepath.Join(s.folder, name), age, age))
+	}
+	for hash := range used {
+		s.must(os.Chtimes(filepath.Join(s.folder, "files", hash), old, old))
+	}
+	s = s.again()
+	var left []string
+	for _, folder := range []string{"files", "sheets"} {
+		entries, err := os.ReadDir(filepath.Join(s.folder, folder))
+		s.must(err)
+		for _, e := range entries {
+			left = append(left, e.Name())
+		}
+	}
+	for _, name := range []string{".new-123", ".enquiries.csv42", gone} {
+		if slices.Contains(left, name) {
+			t.Errorf("%s is still there", name)
+		}
+	}
+	for hash := range used {
+		if !slices.Contains(left, hash) {
+			t.Error("the original of a source is gone")
+		}
+	}
+	if len(used) != 1 || !slices.Contains(left, ".being-written") || !slices.Contains(left, "notes.txt") {
+		t.Errorf("left are %v", left)
+	}
+}
+
+// What is remembered of silenced bots is forgotten once nothing waits that it could
+// stop.
+func TestSilencedBotsAreForgotten(t *testing.T) {
+	s := openStage(t)
+	id := s.rings("+447700900150", "1", "is there food on board?")
+	s.answered(1)
+	s.must(s.Inbox.Take(t.Context(), id, "Robin", false))
+	known := func() int {
+		s.Outbox.mu.Lock()
+		defer s.Outbox.mu.Unlock()
+		return len(s.Outbox.hushed)
+	}
+	if s.Outbox.sweep(); known() != 1 {
+		t.Errorf("%d are remembered just after", known())
+	}
+	s.clock.Walk(2 * time.Hour)
+	if s.Outbox.sweep(); known() != 0 {
+		t.Errorf("%d are remembered for ever", known())
+	}
 }

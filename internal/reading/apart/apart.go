@@ -170,20 +170,30 @@ func (p *Pool) ask(ctx context.Context, w *worker, f reading.File) (a answer, wh
 
 // take returns a worker that is idle, or a new one.
 func (p *Pool) take() (*worker, error) {
+	if w := p.idler(); w != nil {
+		return w, nil
+	}
+	w, err := p.start()
+	if err == nil && p.isClosed() {
+		w.end()
+		err = errors.New("the service is stopping")
+	}
+	return w, err
+}
+
+// idler takes a worker that is idle, nil if there is none.
+func (p *Pool) idler() *worker {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if p.closed {
-		return nil, errors.New("the service is stopping")
-	}
-	if n := len(p.idle); n > 0 {
+	for n := len(p.idle); n > 0; n = len(p.idle) {
 		w := p.idle[n-1]
 		p.idle = p.idle[:n-1]
 		if w.retire.Stop() {
-			return w, nil
+			return w
 		}
-		w.end()
+		w.end() // it was just about to go
 	}
-	return p.start()
+	return nil
 }
 
 // put keeps a worker for the next file, for a while.
