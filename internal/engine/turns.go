@@ -5,8 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
-	"sync"
 	"time"
 
 	"urgentparrot.example/internal/core/bot"
@@ -15,19 +13,9 @@ import (
 	"urgentparrot.example/internal/store"
 )
 
-// What a turn takes at once: it looks at so many of the latest messages, and decides
-// on so many bytes of what was said; the rest is for the next turn.
-const (
-	heard     = 60
-	turnBytes = 16_000
-)
-
 // turnTime is how long a turn may take by the machine's time, whatever the clock says:
 // it bounds work, not waiting. What a turn has not read by then it leaves, and says so.
 const turnTime = 10 * time.Second
-
-// TurnTries is how often a turn that fails is tried before people come in.
-const TurnTries = 10
 
 // decide decides on what is undecided in a conversation, until nothing is or a
 // tool has to be waited for.
@@ -45,12 +33,6 @@ func (w *Workspace) decide(id string) {
 	}
 }
 
-// undecidable is why a turn cannot be decided, where that is its own fault and not the
-// store's.
-type undecidable struct{ why string }
-
-func (u *undecidable) Error() string { return u.why }
-
 // decideSafely is decideOnce, where a panic costs this one turn only.
 func (w *Workspace) decideSafely(ctx context.Context, id, giveUp string) (again bool, err error) {
 	err = safely.Do(func() (err error) {
@@ -63,114 +45,6 @@ func (w *Workspace) decideSafely(ctx context.Context, id, giveUp string) (again 
 		err = &undecidable{broken.Error()}
 	}
 	return again, err
-}
-
-// afterFailure has a failed turn tried again after a growing pause, or, when it has
-// failed too often by its own fault, hands the conversation to people. It reports
-// whether there may be more to decide at once.
-func (w *Workspace) afterFailure(id string, err error) (again bool) {
-	w.log.Error("a turn failed and will be tried again", "conversation", id, "error", err)
-	times := w.failures.add(id)
-	var own *undecidable
-	if errors.As(err, &own) {
-		if failed := w.write(w.running, func(tx *store.Tx) (err error) {
-			times, err = tx.FailTurn(id, own.why, w.Clock.Now())
-			return err
-		}); failed != nil {
-			w.log.Error("a failed turn could not be recorded", "conversation", id, "error", failed)
-		}
-		if times >= TurnTries {
-			again, err := w.decideSafely(w.running, id, own.why)
-			if err == nil {
-				return again
-			}
-			w.log.Error("a conversation could not be handed over", "conversation", id, "error", err)
-		}
-	}
-	w.look(id, w.backOff(times))
-	return false
-}
-
-// failures counts failed turns in a row, by conversation.
-type failures struct {
-	mu    sync.Mutex
-	times map[string]int
-}
-
-func (f *failures) add(id string) int {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.times == nil {
-		f.times = map[string]int{}
-	}
-	f.times[id]++
-	return f.times[id]
-}
-
-// over reports whether there were any, and forgets them.
-func (f *failures) over(id string) bool {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	_, were := f.times[id]
-	delete(f.times, id)
-	return were
-}
-
-// A hearing is what a turn takes in of what was said.
-type hearing struct {
-	messages  []dialogue.Incoming
-	external  map[string]string // the channel's ids of the messages
-	upTo      int               // the position of the last of them
-	more      bool              // there are later ones
-	latest    time.Time
-	lastReply string // the bot's
-	streak    int
-}
-
-// hear returns what a turn takes in: what nobody has decided on yet, the oldest
-// first. Messages up to the position left were left to a person.
-func (w *Workspace) hear(ctx context.Context, id string, left int) (h hearing, err error) {
-	h.external = map[string]string{}
-	latest, err := w.store.Heard(ctx, id, heard)
-	if err != nil {
-		return h, err
-	}
-	isNew := func(m store.Message) bool { return m.Author == store.ByCustomer && m.TurnID == "" }
-	incoming := latest
-	if len(latest) == heard && slices.ContainsFunc(latest, isNew) {
-		if incoming, err = w.store.Unheard(ctx, id, heard); err != nil { // there may be older ones
-			return h, err
-		}
-	}
-	size := 0
-	for _, m := range incoming {
-		if !isNew(m) {
-			continue
-		}
-		if size += len(m.Text); size > turnBytes && len(h.messages) > 0 || len(h.messages) == heard-1 {
-			h.more = true
-			break
-		}
-		h.messages = append(h.messages, dialogue.Incoming{ID: m.ID, Text: m.Text, Left: m.Position <= left})
-		h.external[m.ID], h.upTo, h.latest = m.ExternalID, m.Position, m.At
-	}
-	moments := make([]dialogue.Moment, 0, len(latest))
-	for _, m := range latest {
-		moment := dialogue.Moment{At: m.At, Text: m.Text}
-		switch m.Author {
-		case store.ByCustomer:
-			moment.By = dialogue.Customer
-		case store.ByBot:
-			moment.By, h.lastReply = dialogue.Bot, m.Text
-		case store.ByPerson:
-			moment.By = dialogue.Person
-		default:
-			continue
-		}
-		moments = append(moments, moment)
-	}
-	h.streak = dialogue.Streak(moments)
-	return h, nil
 }
 
 // decideOnce makes one decision and commits it: that of the core or, with a reason to
