@@ -12,6 +12,8 @@ import (
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/encoder"
+	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/workspace"
 )
 
@@ -212,9 +214,29 @@ func TestCodesAreTrue(t *testing.T) {
 	}
 }
 
-// A matter that is forbidden is so in other words too, and nothing else is.
+// A matter that is forbidden is so in other words too, also where the knowledge would
+// answer it, and nothing else is.
 func TestForbiddenMattersAreRecognisedReworded(t *testing.T) {
 	s := frontDesk(t)
+	e, err := encoder.Shared()
+	if err != nil {
+		t.Fatal(err)
+	}
+	leaflet := knowledge.Passage{ID: "leaflet", Source: "leaflet.md", Trail: []string{"Health"}, Text: "After an operation you can travel on every boat. Ginger pills help against seasickness."}
+	for _, said := range leaflet.Said() {
+		leaflet.Views = append(leaflet.Views, pack(t, e, said))
+	}
+	s.Finder.Index = s.Finder.Index.Change(nil, []knowledge.Passage{leaflet})
+	for _, said := range []string{"can I travel on a boat after my operation?", "do pills help against seasickness?"} {
+		allowed := s
+		allowed.Brief.Forbidden = nil
+		if _, reply := talk(t, allowed, dialogue.Result{}, said); strings.Contains(reply, "doctor or a pharmacist") || strings.Contains(reply, "don't know") {
+			t.Fatalf("%q: nothing would answer it but %q", said, reply)
+		}
+		if _, reply := talk(t, s, dialogue.Result{}, said); !strings.Contains(reply, "doctor or a pharmacist") {
+			t.Errorf("%q is answered: %q", said, reply)
+		}
+	}
 	for said, forbidden := range map[string]bool{
 		"is it safe to travel when i'm expecting?":                true,
 		"wich pils should I take agianst seasickness":             true,

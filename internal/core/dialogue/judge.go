@@ -26,8 +26,8 @@ const (
 // little further that it is better not answered. Of 100 rewordings of three rules 1 was
 // answered, of 1,583 ordinary questions of 8 businesses 26 were refused.
 const (
-	forbiddenSurely     = 0.72 // and, where something would answer it:
-	forbiddenWhatever   = 0.85
+	forbiddenSurely     = 0.72
+	forbiddenInWords    = 0.55 // shared with an example
 	forbiddenUnanswered = 0.5
 	forbiddenAnswered   = 0.4
 	forbiddenMargin     = 0.1
@@ -55,12 +55,12 @@ func (t *turn) isForbidden(part answer.Part, reply answer.Reply) (bot.Rule, bool
 		known = max(known, c.Meaning+wordsBesideMeaning*c.Coverage)
 	}
 	var nearest bot.Rule
-	surely, near := 0.0, 0.0
+	surely, near, words := 0.0, 0.0, 0.0
 	for _, rule := range t.Brief.Forbidden {
 		for _, form := range forms {
 			for _, l := range t.Finder.Likenesses(t.ctx, form, rule.Questions) {
 				like := max(l.Meaning, l.Words)
-				surely = max(surely, like)
+				surely, words = max(surely, like), max(words, l.Words)
 				if both := like + wordsBesideMeaning*l.Words; both > near {
 					nearest, near = rule, both
 				}
@@ -68,10 +68,10 @@ func (t *turn) isForbidden(part answer.Part, reply answer.Reply) (bot.Rule, bool
 		}
 	}
 	switch {
-	case reply.Words != "":
-		return nearest, surely >= forbiddenWhatever || surely >= forbiddenAnswered && near+forbiddenMargin >= known
-	case surely >= forbiddenSurely:
+	case surely >= forbiddenSurely || words >= forbiddenInWords:
 		return nearest, true
+	case reply.Words != "":
+		return nearest, surely >= forbiddenAnswered && near+forbiddenMargin >= known
 	}
 	return nearest, surely >= forbiddenUnanswered && near >= known
 }

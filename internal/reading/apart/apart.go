@@ -36,6 +36,7 @@ const (
 	workers   = 2
 	filesEach = 500
 	idleTime  = time.Minute
+	startTime = 30 * time.Second // for one to get ready
 )
 
 // A Pool reads files in workers. It is safe for concurrent use.
@@ -236,7 +237,7 @@ func (p *Pool) start() (*worker, error) {
 		return nil, err
 	}
 	var ready hello
-	late := time.AfterFunc(p.Time, w.kill)
+	late := time.AfterFunc(startTime, w.kill)
 	defer late.Stop()
 	if err := receive(w.out, 1<<16, &ready); err != nil {
 		return nil, fmt.Errorf("the program that reads them did not start: %s", w.end())
