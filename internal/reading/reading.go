@@ -203,7 +203,7 @@ func asText(ending string, content []byte) ([]byte, error) {
 		if err != nil {
 			return nil, errors.New("the file's encoding is not known; save it as UTF-8")
 		}
-		content = decoded
+		content = bytes.ToValidUTF8(decoded, []byte("\ufffd")) // it may be cut off in a letter
 	}
 	if bytes.IndexByte(content, 0) >= 0 {
 		return nil, errors.New("the file is not text: it holds bytes of zero")

@@ -74,7 +74,7 @@ func Name(s string) string {
 		return strings.TrimRight(m[1], "'’-")
 	}
 	for _, m := range namePattern.FindAllStringSubmatchIndex(s, 8) {
-		words := strings.Fields(strings.TrimRight(s[m[2]:m[3]], "'’-"))
+		words := strings.Fields(s[m[2]:m[3]])
 		first := Fold(words[0])
 		if len(first) < 2 || notNames[first] || stopWords[first] || possessive.MatchString(s[:m[0]]) || ownsSomething(words) {
 			continue
@@ -96,7 +96,7 @@ func Name(s string) string {
 				words[i] = string(r)
 			}
 		}
-		return strings.Join(words[:n], " ")
+		return strings.TrimRight(strings.Join(words[:n], " "), "'’-")
 	}
 	return ""
 }
