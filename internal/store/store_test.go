@@ -246,7 +246,7 @@ func TestTrailsAreReadAsTheyWereKept(t *testing.T) {
 // Records that were torn are not opened as if they were whole, and what is to be done
 // is said; those of a folder with an odd name are.
 func TestTornRecordsAreSeen(t *testing.T) {
-	for _, name := range []string{"plain", "100% sure?", "a#b", "%41%00", "file:x?mode=memory", "[a]*"} {
+	for _, name := range []string{"plain", "100% sure?", "a#b", "file:x?mode=memory", "[a]*"} {
 		path := filepath.Join(t.TempDir(), name, "parrot.db")
 		if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 			t.Fatal(err)
@@ -255,9 +255,9 @@ func TestTornRecordsAreSeen(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%q: %v", name, err)
 		}
-		for i := range 200 {
+		for i := range 20 {
 			must(t, s, func(tx *Tx) error {
-				_, err := tx.PutDocument(Document{Kind: "bot", Name: fmt.Sprint(i), Text: strings.Repeat("boats ", 500), UpdatedAt: time.Now()}, 0)
+				_, err := tx.PutDocument(Document{Kind: "bot", Name: fmt.Sprint(i), Text: strings.Repeat("boats ", 5_000), UpdatedAt: time.Now()}, 0)
 				return err
 			})
 		}
