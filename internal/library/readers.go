@@ -52,7 +52,7 @@ func (r *readers) run() {
 					next = min(next, wait)
 					break
 				}
-				r.read(s.ID)
+				r.read(s.ID, true)
 			}
 		}
 		passed, stop := r.l.Clock.Timer(max(next, 100*time.Millisecond))
@@ -74,8 +74,9 @@ func (r *readers) wake() {
 	}
 }
 
-// read starts reading a source, if it is not being read already.
-func (r *readers) read(id string) {
+// read starts reading a source, if it is not being read already; with ifDue only if it
+// is still due then: it may just have been read.
+func (r *readers) read(id string, ifDue bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if _, reading := r.under[id]; reading || r.closed {
@@ -93,7 +94,7 @@ func (r *readers) read(id string) {
 		case <-ctx.Done():
 			return
 		}
-		err := safely.Do(func() error { return r.readSource(ctx, id) })
+		err := safely.Do(func() error { return r.readSource(ctx, id, ifDue) })
 		var broken *safely.Broken
 		if errors.As(err, &broken) {
 			r.l.Log.Error("a reading broke", "source", id, "stack", broken.Stack)
@@ -146,10 +147,10 @@ func (r *readers) close() {
 }
 
 // readSource reads a source and keeps what came of it.
-func (r *readers) readSource(ctx context.Context, id string) error {
+func (r *readers) readSource(ctx context.Context, id string, ifDue bool) error {
 	l := r.l
 	s, err := l.Store.Source(ctx, id)
-	if err != nil {
+	if err != nil || ifDue && (s.NextAt.IsZero() || s.NextAt.After(l.Clock.Now())) {
 		return err
 	}
 	pages, err := l.Store.Pages(ctx, id)

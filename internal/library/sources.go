@@ -77,7 +77,7 @@ func (l *Library) AddWeb(ctx context.Context, source store.Source) (store.Source
 	if err := l.loadSources(ctx); err != nil {
 		return source, err
 	}
-	l.readers.read(source.ID)
+	l.readers.read(source.ID, false)
 	return l.Store.Source(ctx, source.ID)
 }
 
@@ -118,7 +118,7 @@ func (l *Library) ReadAgain(ctx context.Context, id string) error {
 	if err := l.write(ctx, func(tx *store.Tx) error { return tx.ChangeSource(s, s.NextAt) }); err != nil {
 		return err
 	}
-	l.readers.read(s.ID)
+	l.readers.read(s.ID, false)
 	return nil
 }
 
