@@ -87,7 +87,7 @@ func Open(ctx context.Context, path string) (*Store, error) {
 
 // How long the file is checked before the store is open, and then while it is.
 const (
-	checkFirst = 200 * time.Millisecond
+	checkFirst = 60 * time.Millisecond
 	checkLong  = 5 * time.Minute
 )
 

@@ -227,22 +227,34 @@ func (f Finder) Like(ctx context.Context, asked string, examples []string) (best
 // they share (Dice), each 0 to 1.
 type Likeness struct{ Meaning, Words float64 }
 
-// Likenesses compares a question with examples.
+// unlike is the likeness by meaning below which two texts are not compared by words.
+const unlike = 0.25
+
+// Likenesses compares a question with examples. By words it compares those only that
+// may be alike by what is known of their meaning.
 func (f Finder) Likenesses(ctx context.Context, asked string, examples []string) []Likeness {
 	if len(examples) == 0 {
 		return nil
 	}
 	meant := f.vector(ctx, asked)
-	q := understand(f.Index, asked)
-	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
 	likenesses := make([]Likeness, len(examples))
+	var w *weigher
 	for i, example := range examples {
-		likenesses[i].Words = w.likeness(example)
-		if of := f.vector(ctx, example); meant != nil && len(of) == len(meant) {
+		of := f.vector(ctx, example)
+		known := meant != nil && len(of) == len(meant)
+		if known {
 			for j, v := range of {
 				likenesses[i].Meaning += float64(v) * float64(meant[j])
 			}
 		}
+		if known && likenesses[i].Meaning < unlike {
+			continue
+		}
+		if w == nil {
+			q := understand(f.Index, asked)
+			w = &weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
+		}
+		likenesses[i].Words = w.likeness(example)
 	}
 	return likenesses
 }
