@@ -34,6 +34,7 @@ func TestMessages(t *testing.T) {
 		"introductions":         rep("i'm ", 10_000),
 		"marks on a letter":     "e" + rep("\u0301", 10_000) + " boat?",
 		"letters of no width":   rep("b\u200bo\u200ba\u200bt ", 2_000),
+		"zero widths in words":  "is there f\u200boo\u200bd on bo\u200bard?",
 		"right to left":         "\u202eis there food on board?\u202c",
 		"flags and faces":       rep("🏴‍☠️👨‍👩‍👧‍👦", 1_000),
 		"controls":              "\x01\x02\x1b[2J\x07 is there food on board?",
@@ -80,6 +81,9 @@ func TestMessages(t *testing.T) {
 			}
 			if strings.Contains(said, "food on board") && reply != "" && !strings.Contains(reply, "soup") && !strings.Contains(reply, "colleague") && !strings.Contains(reply, "crew") && !strings.Contains(reply, "not something I can help") {
 				t.Errorf("the question beside it is answered with %q", reply)
+			}
+			if (name == "a byte order mark" || name == "right to left" || name == "zero widths in words") && !strings.Contains(reply, "soup") {
+				t.Errorf("what is not seen hides the question: %q", reply)
 			}
 			for _, inner := range []string{"{{", "<script", "javascript:", "goroutine", "%!", "DROP TABLE", "SYSTEM"} {
 				if strings.Contains(reply, inner) && !strings.Contains(reply, "About \"") {

@@ -215,6 +215,9 @@ func TestIdleConnections(t *testing.T) {
 
 // What is not a name of a workspace makes none, and nothing outside of the data folder.
 func TestNamesOfWorkspaces(t *testing.T) {
+	if _, err := os.Stat(filepath.Join(under.data, service.DemoWorkspace, "parrot.db")); err != nil {
+		t.Errorf("in a folder with an odd name the records are elsewhere: %v", err)
+	}
 	for _, name := range []string{"..", "../up", "my_shop", "My Shop", "a/b", ".", "-x", strings.Repeat("a", 41), "a\x00b", "%2e%2e", "ü"} {
 		t.Run(fmt.Sprintf("%.20q", name), func(t *testing.T) {
 			outer := t.TempDir()
