@@ -68,9 +68,6 @@ func (t *turn) conclude(greeted, chatted bool) {
 		t.say(bot.HowToHelp, "")
 		t.came(CodeSmallTalk, "nothing was asked")
 	}
-	if t.cut {
-		t.say(bot.ReadInPart, "")
-	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
 		t.opening = append(t.opening, t.word(bot.Greeting, ""))
@@ -143,12 +140,19 @@ func (t *turn) say(wording, question string) {
 
 // send makes the reply out of the answers, within the channel's limit.
 func (t *turn) send() {
-	if len(t.answers) == 0 {
+	note := ""
+	if t.cut { // it is said whatever else has room
+		note = t.word(bot.ReadInPart, "")
+	}
+	if len(t.answers) == 0 && note == "" {
 		return
 	}
 	limit := t.Abilities.Limit
+	if limit > 0 && note != "" {
+		limit = max(limit-len([]rune(note))-2, limit/2)
+	}
 	opening := strings.Join(t.opening, " ")
-	if limit > 0 {
+	if limit > 0 && len(t.answers) > 0 {
 		room := (limit - len([]rune(opening)) - 2*len(t.answers)) / len(t.answers)
 		for i, words := range t.answers {
 			t.answers[i] = text.Fit(words, max(room, 40), false)
@@ -158,7 +162,11 @@ func (t *turn) send() {
 	if opening != "" {
 		joined = opening + " " + joined
 	}
-	say := Say{Parts: message.Of(text.Fit(joined, limit, true)), Citations: t.citations}
+	joined = text.Fit(joined, limit, true)
+	if note != "" {
+		joined = strings.TrimSpace(joined + "\n\n" + note)
+	}
+	say := Say{Parts: message.Of(joined), Citations: t.citations}
 	for _, m := range t.Messages {
 		say.Answers = append(say.Answers, m.ID)
 	}

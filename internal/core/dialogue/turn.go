@@ -275,7 +275,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		}
 		return
 	}
-	if reply.Words != "" {
+	if strings.TrimSpace(reply.Words) != "" {
 		u.Outcome = "answered with confidence " + answer.Shown(candidates[0].Confidence)
 		t.quote(part.Text, candidates[0])
 		return
@@ -294,7 +294,9 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		u.Outcome = "asked which is meant"
 	default:
 		u.Outcome = "not known"
-		t.unknown = append(t.unknown, part.Text)
+		if !slices.Contains(t.unknown, part.Text) {
+			t.unknown = append(t.unknown, part.Text)
+		}
 	}
 }
 

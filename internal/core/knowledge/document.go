@@ -86,7 +86,7 @@ func (d Document) Passages() []Passage {
 	var passages []Passage
 	add := func(p Passage) {
 		for _, p.Text = range inPieces(p.Text) {
-			if p.Text = strings.TrimSpace(p.Text); p.Text != "" {
+			if p.Text = strings.TrimSpace(p.Text); saysSomething(p.Text) {
 				p.Position = len(passages)
 				passages = append(passages, p)
 			}
@@ -101,6 +101,14 @@ func (d Document) Passages() []Passage {
 		}
 	}
 	return passages
+}
+
+// saysSomething reports whether a text holds a word: marks alone answer nobody.
+func saysSomething(s string) bool {
+	for range text.EachWord(s) {
+		return true
+	}
+	return false
 }
 
 // longestPassage is the longest passage, in bytes: what is longer, without an end of a
