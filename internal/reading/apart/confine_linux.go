@@ -3,12 +3,12 @@ package apart
 import (
 	"fmt"
 	"os"
-	"runtime"
 	"strconv"
 	"strings"
 	"time"
 
 	seccomp "github.com/elastic/go-seccomp-bpf"
+	"github.com/elastic/go-seccomp-bpf/arch"
 	"golang.org/x/sys/unix"
 )
 
@@ -43,19 +43,24 @@ func confine() (warning string) {
 	return warning
 }
 
-// refused are the calls of the operating system that reading a file never needs.
-func refused() []string {
-	list := []string{
-		"socket", "socketpair", "connect", "bind", "listen", "accept", "accept4", "sendto", "sendmsg", "recvfrom", "recvmsg",
-		"openat", "execve", "execveat", "ptrace", "process_vm_readv", "process_vm_writev", "kill", "tkill",
-		"unlinkat", "renameat", "renameat2", "mkdirat", "linkat", "symlinkat", "mknodat", "fchmodat", "fchownat", "truncate", "ftruncate",
-		"mount", "umount2", "chroot", "pivot_root", "setns", "unshare", "init_module", "finit_module", "delete_module", "bpf",
-		"perf_event_open", "keyctl", "add_key", "request_key", "prlimit64", "setrlimit", "io_uring_setup", "reboot", "swapon", "swapoff",
+// refused are the calls of the operating system that reading a file never needs, as far
+// as this kind of processor has them: newer ones lack the older calls.
+func refused() (names []string) {
+	here, err := arch.GetInfo("")
+	if err != nil {
+		return nil // loading the filter says so
 	}
-	if runtime.GOARCH == "amd64" { // the older ones, which newer machines never had
-		list = append(list, "open", "creat", "unlink", "rename", "mkdir", "rmdir", "link", "symlink", "mknod", "chmod", "chown", "lchown", "fork", "vfork")
+	for _, name := range strings.Fields(`socket socketpair connect bind listen accept accept4 sendto sendmsg recvfrom recvmsg
+		open openat openat2 creat execve execveat fork vfork ptrace process_vm_readv process_vm_writev kill tkill
+		unlink unlinkat rename renameat renameat2 mkdir mkdirat rmdir link linkat symlink symlinkat mknod mknodat
+		chmod fchmodat chown lchown fchownat truncate ftruncate mount umount2 chroot pivot_root setns unshare
+		init_module finit_module delete_module bpf perf_event_open keyctl add_key request_key prlimit64 setrlimit
+		io_uring_setup reboot swapon swapoff`) {
+		if _, known := here.SyscallNames[name]; known {
+			names = append(names, name)
+		}
 	}
-	return list
+	return names
 }
 
 // memoryOf returns how many bytes a process holds in memory, 0 if that is not known.
