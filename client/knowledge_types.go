@@ -118,6 +118,26 @@ type GapPage struct {
 	Next  string `json:"next,omitempty"`
 }
 
+// Example is what a customer said to something that was offered for their question.
+type Example struct {
+	ID           string    `json:"id" required:"true"`
+	Conversation string    `json:"conversation" required:"true"`
+	Question     string    `json:"question" required:"true"`
+	PassageID    string    `json:"passage_id" required:"true" description:"It may be gone by now."`
+	Source       string    `json:"source" required:"true"`
+	Label        string    `json:"label" required:"true"`
+	Words        string    `json:"words" required:"true" description:"What was offered."`
+	Answers      bool      `json:"answers" required:"true" description:"It answers the question."`
+	How          string    `json:"how" required:"true" enum:"yes,chosen,no,other words,another was chosen"`
+	At           time.Time `json:"at" required:"true"`
+}
+
+// ExamplePage is what customers said to offers, the newest first.
+type ExamplePage struct {
+	Items []Example `json:"items" required:"true"`
+	Next  string    `json:"next,omitempty"`
+}
+
 // GapAnswer answers a gap.
 type GapAnswer struct {
 	Question string `json:"question,omitempty" maxLength:"1000" description:"In general words; the gap's own if it is left out."`
@@ -185,9 +205,12 @@ type QuizGroup struct {
 	MRR                  float64 `json:"mrr" required:"true" description:"Mean of 1 over the right passage's place, 0 to 1."`
 	AnsweredRight        int     `json:"answered_right" required:"true"`
 	AnsweredWrong        int     `json:"answered_wrong" required:"true"`
-	Withheld             int     `json:"withheld" required:"true"`
+	OfferedRight         int     `json:"offered_right" required:"true" description:"Not answered, and the right passage among what was offered."`
+	OfferedWrong         int     `json:"offered_wrong" required:"true" description:"Not answered, and something else offered."`
+	Withheld             int     `json:"withheld" required:"true" description:"Neither answered nor offered anything."`
 	Unanswerable         int     `json:"unanswerable" required:"true"`
 	UnanswerableAnswered int     `json:"unanswerable_answered" required:"true"`
+	UnanswerableOffered  int     `json:"unanswerable_offered" required:"true"`
 	AUROC                float64 `json:"auroc" required:"true" description:"Area under the ROC curve of confidence: right first against unanswerable, 0 to 1."`
 }
 
@@ -245,9 +268,13 @@ type PassagePage struct {
 type Found struct {
 	Items     []Weighed `json:"items" required:"true"`
 	Mended    string    `json:"mended,omitempty" description:"The question with misspelt words mended, if any were."`
-	Threshold float64   `json:"threshold" required:"true"`
+	Threshold float64   `json:"threshold" required:"true" description:"The confidence from which a bot answers."`
 	Answered  bool      `json:"answered" required:"true" description:"Whether a bot would answer from the first passage."`
 	Answer    string    `json:"answer,omitempty" description:"What it would say."`
+
+	Likely         float64  `json:"likely" required:"true" description:"The chance that one of the first three passages answers it, 0 to 1."`
+	OfferThreshold float64  `json:"offer_threshold" required:"true" description:"How likely that must be to offer what was found."`
+	Offers         []string `json:"offers,omitempty" description:"What a bot would offer instead of an answer: one passage's words, or what there is to choose from."`
 }
 
 // Question is put to a bot.

@@ -84,7 +84,7 @@ func TestABuilderAddsKnowledge(t *testing.T) {
 	var answer client.Answer
 	out, _, _ = s.parrot("", "ask", "-json", "can I rent skis?")
 	s.must(json.Unmarshal([]byte(out), &answer))
-	if answer.Answered || answer.Confidence >= 0.5 {
+	if answer.Answered || answer.Confidence >= answer.Trace.Threshold {
 		t.Errorf("skis were answered: %+v", answer)
 	}
 	s.parrot("question,answer\nDo you rent skis?,\"No, only skates.\"\n", "knowledge", "add", "-", "-name", "skis.csv")
@@ -104,7 +104,7 @@ func TestDocumentsAreCheckedByLineAndColumn(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "front-desk.yaml")
 	write := func(text string) { s.must(os.WriteFile(file, []byte(text), 0o600)) }
 	for _, c := range []struct{ old, new, says string }{
-		{"threshold: 0.5", "threshold: 1.5", "front-desk.yaml:8:12: the threshold must lie between 0 and 1"},
+		{"threshold: 0.7", "threshold: 1.5", "front-desk.yaml:8:12: the threshold must lie between 0 and 1"},
 		{"threshold:", "treshold:", `there is no key called "treshold"`},
 		{"[timetable]", "[timetables]", `there is no tool called "timetables"`},
 		{"{{ bot }}", "{{ bott }}", "undeclared reference to 'bott'"},

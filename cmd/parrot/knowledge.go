@@ -12,6 +12,7 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/message"
 )
 
 // knowledgeFlags are the flags of the actions.
@@ -69,6 +70,8 @@ func knowledge(c *call) error {
 		return c.syncSources(cl, rest)
 	case "quiz":
 		return c.quiz(cl, rest[0], f.bot)
+	case "examples":
+		return c.examples(cl, rest)
 	case "gaps":
 		return c.gaps(cl, rest, f.send)
 	case "lessons":
@@ -81,7 +84,7 @@ func knowledge(c *call) error {
 		}
 		return c.print(map[string]string{"removed": rest[0]}, func(w io.Writer) { fmt.Fprintf(w, "Removed %s and its passages.\n", rest[0]) })
 	}
-	return usage("there is no parrot knowledge %s; there are add, list, show, search, sync, remove, quiz, gaps, lessons and house", action)
+	return usage("there is no parrot knowledge %s; there are add, list, show, search, sync, remove, quiz, gaps, lessons, examples and house", action)
 }
 
 func (c *call) listSources(cl *client.Client) error {
@@ -268,14 +271,22 @@ func (c *call) printFound(found client.Found) error {
 			fmt.Fprintln(w, "No passage speaks of that.")
 			return
 		}
-		fmt.Fprintln(w, "CONFIDENCE\tCOVERS\tMEANING\tLACKS\tSOURCE\tPASSAGE")
+		fmt.Fprintln(w, "CONFIDENCE\tCHECKED\tCOVERS\tMEANING\tLACKS\tSOURCE\tPASSAGE")
 		for _, p := range found.Items {
-			fmt.Fprintf(w, "%s\t%.0f%%\t%.2f\t%s\t%s\t%s\n", answer.Shown(p.Confidence), 100*p.Coverage, p.Meaning, strings.Join(p.Missing, " "), p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 60))
+			fmt.Fprintf(w, "%s\t%.2f\t%.0f%%\t%.2f\t%s\t%s\t%s\n", answer.Shown(p.Confidence), p.Sure, 100*p.Coverage, p.Meaning, strings.Join(p.Missing, " "), p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 60))
 		}
 		if found.Answered {
 			fmt.Fprintf(w, "\nA bot would answer: %s\n", found.Answer)
 		} else {
 			fmt.Fprintf(w, "\nA bot would not answer: the best confidence is below %v.\n", found.Threshold)
+			switch {
+			case len(found.Offers) == 1:
+				fmt.Fprintf(w, "It would offer, as what may be meant: %s\n", found.Offers[0])
+			case len(found.Offers) > 1:
+				fmt.Fprintf(w, "It would ask which is meant:\n%s\n", message.Numbered(found.Offers))
+			default:
+				fmt.Fprintf(w, "Nor would it offer anything: that one of the first three answers has a chance of %s, below %v.\n", answer.Shown(found.Likely), found.OfferThreshold)
+			}
 		}
 	})
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"encoding/json"
 	"fmt"
 	"io"
 	"strings"
@@ -44,6 +45,47 @@ func (c *call) gaps(cl *client.Client, args []string, send bool) error {
 		return c.print(map[string]string{"dropped": args[1]}, func(w io.Writer) { fmt.Fprintln(w, "Set aside.") })
 	}
 	return usage("parrot knowledge gaps [list | answer ID TEXT | drop ID]")
+}
+
+// examples lists what customers said to offers, removes one, or writes those that answer
+// as a quiz.
+func (c *call) examples(cl *client.Client, args []string) error {
+	if len(args) == 2 && args[0] == "drop" {
+		if err := cl.DropExample(c.ctx, args[1]); err != nil {
+			return err
+		}
+		return c.print(map[string]string{"dropped": args[1]}, func(w io.Writer) { fmt.Fprintln(w, "Removed.") })
+	}
+	if len(args) > 1 || len(args) == 1 && args[0] != "list" && args[0] != "export" {
+		return usage("parrot knowledge examples [list | export | drop ID]")
+	}
+	page, err := cl.Examples(c.ctx)
+	if err != nil {
+		return err
+	}
+	if len(args) == 1 && args[0] == "export" {
+		lines := json.NewEncoder(c.out)
+		lines.SetEscapeHTML(false)
+		for _, e := range page.Items {
+			if !e.Answers {
+				continue
+			}
+			if err := lines.Encode(map[string]any{"id": e.ID, "question": e.Question, "kind": "customer", "source": e.Source}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return c.print(page, func(w io.Writer) {
+		if len(page.Items) == 0 {
+			fmt.Fprintln(w, "No customer has said yet whether what was offered was meant.")
+			return
+		}
+		fmt.Fprintln(w, "ID\tWHEN\tSAID\tQUESTION\tOFFERED\tSOURCE")
+		for _, e := range page.Items {
+			fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s\n", e.ID, ago(e.At), e.How, shorten(e.Question, 60), e.Label, e.Source)
+		}
+	})
 }
 
 // lessons lists what people's replies would teach, approves or rejects one.

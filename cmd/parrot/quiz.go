@@ -123,12 +123,12 @@ func (c *call) searchFolder(f knowledgeFlags, question string) error {
 		return err
 	}
 	defer done()
-	return c.printFound(api.Found(question, desk.Search(c.ctx, question), desk.Threshold()))
+	return c.printFound(api.Found(question, desk.Search(c.ctx, question), desk.Bars()))
 }
 
 func (c *call) printQuiz(r client.QuizReport) error {
 	return c.print(r, func(w io.Writer) {
-		fmt.Fprintln(w, "KIND\tQUESTIONS\tFIRST\tFIRST THREE\tMRR\tRIGHT\tWRONG\tWITHHELD\tUNANSWERABLE ANSWERED")
+		fmt.Fprintln(w, "KIND\tQUESTIONS\tFIRST\tFIRST THREE\tMRR\tRIGHT\tWRONG\tOFFERED RIGHT\tWRONG\tWITHHELD\tUNANSWERABLE ANSWERED\tOFFERED")
 		row := func(kind string, g client.QuizGroup) {
 			n := g.Questions - g.Unanswerable
 			share := func(count int) string {
@@ -137,7 +137,7 @@ func (c *call) printQuiz(r client.QuizReport) error {
 				}
 				return fmt.Sprintf("%d (%d%%)", count, 100*count/n)
 			}
-			fmt.Fprintf(w, "%s\t%d\t%s\t%s\t%.2f\t%s\t%d\t%d\t%d of %d\n", kind, g.Questions, share(g.First), share(g.FirstThree), g.MRR, share(g.AnsweredRight), g.AnsweredWrong, g.Withheld, g.UnanswerableAnswered, g.Unanswerable)
+			fmt.Fprintf(w, "%s\t%d\t%s\t%s\t%.2f\t%s\t%d\t%s\t%d\t%d\t%d of %d\t%d\n", kind, g.Questions, share(g.First), share(g.FirstThree), g.MRR, share(g.AnsweredRight), g.AnsweredWrong, share(g.OfferedRight), g.OfferedWrong, g.Withheld, g.UnanswerableAnswered, g.Unanswerable, g.UnanswerableOffered)
 		}
 		var kinds []string
 		for kind := range r.Kinds {

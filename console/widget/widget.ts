@@ -16,6 +16,7 @@ interface Message {
   author: "customer" | "bot" | "person"
   name?: string
   text: string
+  parts?: { kind: string; text?: string; choices?: string[] }[]
   citations?: Citation[]
   at: string
 }
@@ -102,7 +103,15 @@ function show(message: Message) {
       Object.assign(document.createElement("span"), { className: "name", textContent: message.name }),
     )
   }
-  line.append(Object.assign(document.createElement("p"), { textContent: message.text }))
+  const choosable = message.parts?.some(p => p.kind === "choices")
+  for (const p of choosable ? message.parts! : [{ kind: "text", text: message.text }]) {
+    if (p.kind !== "choices")
+      line.append(Object.assign(document.createElement("p"), { textContent: p.text ?? "" }))
+    else line.append(buttons(p.choices ?? []))
+  }
+  // What was to be chosen from is settled by whatever comes next from the customer.
+  if (message.author === "customer")
+    list.querySelectorAll(".choices").forEach(c => c.classList.add("settled"))
   if (message.citations?.length) {
     const sources = Object.assign(document.createElement("small"), { textContent: "Source: " })
     message.citations.forEach((c, i) => {
@@ -122,6 +131,20 @@ function show(message: Message) {
   root.querySelector(`li[data-sending="${CSS.escape(message.text)}"]`)?.remove()
   list.append(line)
   list.scrollTop = list.scrollHeight
+}
+
+/** A button for each choice; it says the choice's words. */
+function buttons(choices: string[]): HTMLElement {
+  const row = Object.assign(document.createElement("div"), { className: "choices" })
+  for (const choice of choices) {
+    const button = Object.assign(document.createElement("button"), { type: "button", textContent: choice })
+    button.onclick = () => {
+      box.value = choice
+      void send()
+    }
+    row.append(button)
+  }
+  return row
 }
 
 function complain(words: string) {

@@ -147,7 +147,7 @@ func listMessages(q *request) (page client.MessagePage, err error) {
 func message(m store.Message) client.Message {
 	out := client.Message{ID: m.ID, Position: m.Position, Author: string(m.Author), Name: m.Name, Text: m.Text, Turn: m.TurnID, State: string(m.State), At: m.At}
 	for _, p := range m.Parts {
-		out.Parts = append(out.Parts, client.Part{Kind: string(p.Kind), Text: p.Text})
+		out.Parts = append(out.Parts, client.Part{Kind: string(p.Kind), Text: p.Text, Choices: p.Choices})
 	}
 	for _, c := range m.Citations {
 		out.Citations = append(out.Citations, client.Citation(c))

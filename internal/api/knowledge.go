@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -248,21 +249,28 @@ func search(q *request) (out client.Found, err error) {
 	if err != nil {
 		return out, err
 	}
-	return Found(question, desk.Search(q.Request.Context(), question), desk.Threshold()), nil
+	return Found(question, desk.Search(q.Request.Context(), question), desk.Bars()), nil
 }
 
 // Found is what was found for a question, as it goes over the wire.
-func Found(question string, result answer.Found, threshold float64) client.Found {
-	found := client.Found{Items: []client.Weighed{}, Threshold: threshold}
+func Found(question string, result answer.Found, bars answer.Bars) client.Found {
+	found := client.Found{Items: []client.Weighed{}, Threshold: bars.Answer, Likely: result.Likely, OfferThreshold: bars.Offer}
 	if result.Mended != question {
 		found.Mended = result.Mended
 	}
-	for i, c := range result.Candidates {
-		quoted := i == 0 && c.Confidence >= threshold
-		if quoted {
-			found.Answered, found.Answer = true, c.Words(0)
+	reply := result.Reply(answer.Part{Text: question}, bars, 0)
+	found.Answered, found.Answer = reply.Words != "", reply.Words
+	for _, c := range reply.Offer {
+		if len(reply.Offer) == 1 {
+			found.Offers = append(found.Offers, c.Words(0))
+		} else {
+			found.Offers = append(found.Offers, c.Label())
 		}
-		found.Items = append(found.Items, Weighed(c, quoted))
+	}
+	for i, c := range result.Candidates {
+		w := Weighed(c, i == 0 && found.Answered)
+		w.Offered = slices.ContainsFunc(reply.Offer, func(o answer.Candidate) bool { return o.ID == c.ID })
+		found.Items = append(found.Items, w)
 	}
 	return found
 }
@@ -271,7 +279,7 @@ func Found(question string, result answer.Found, threshold float64) client.Found
 func Weighed(c answer.Candidate, quoted bool) client.Weighed {
 	return client.Weighed{
 		PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: c.Text, Quoted: quoted,
-		Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
+		Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing, Sure: c.Sure, Lacks: c.Lacks, Quote: c.Words(0),
 	}
 }
 

@@ -62,6 +62,9 @@ func removeHouseAnswer(q *request) error {
 // mostListed is how many gaps and lessons are shown.
 const mostListed = 200
 
+// mostExamples is how many examples are shown.
+const mostExamples = 2_000
+
 func listGaps(q *request) (client.GapPage, error) {
 	list, err := q.workspace.Store().Gaps(q.Request.Context(), mostListed)
 	page := client.GapPage{Items: make([]client.Gap, len(list))}
@@ -69,6 +72,22 @@ func listGaps(q *request) (client.GapPage, error) {
 		page.Items[i] = client.Gap{ID: g.ID, Question: g.Question, Times: g.Times, Wordings: g.Wordings, Waiting: g.Waiting, FirstAt: g.FirstAt, LastAt: g.LastAt}
 	}
 	return page, err
+}
+
+func listExamples(q *request) (client.ExamplePage, error) {
+	list, err := q.workspace.Store().Examples(q.Request.Context(), mostExamples)
+	page := client.ExamplePage{Items: make([]client.Example, len(list))}
+	for i, e := range list {
+		page.Items[i] = client.Example{
+			ID: e.ID, Conversation: e.ConversationID, Question: e.Question, PassageID: e.PassageID, Source: e.Source, Label: e.Label, Words: e.Words,
+			Answers: e.Right, How: e.How, At: e.At,
+		}
+	}
+	return page, err
+}
+
+func dropExample(q *request) error {
+	return q.workspace.Library.DropExample(q.Request.Context(), q.Param("id"))
 }
 
 func answerGap(q *request, in client.GapAnswer) (out client.GapAnswered, err error) {

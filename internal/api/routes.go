@@ -120,6 +120,8 @@ var routes = sync.OnceValue(func() []route {
 		{"POST", "/house-answers", "Knowledge", "Keep a new house answer", nil, takes(addHouseAnswer), created, false},
 		{"PUT", "/house-answers/:id", "Knowledge", "Change a house answer", kept{}, takes(putHouseAnswer), ok, false},
 		{"DELETE", "/house-answers/:id", "Knowledge", "Remove a house answer", byID{}, does(removeHouseAnswer), ok, false},
+		{"GET", "/examples", "Knowledge", "What customers said to what was offered for their questions, the newest first", nil, gives(listExamples), ok, false},
+		{"DELETE", "/examples/:id", "Knowledge", "Remove an example, as one that was said by mistake", byID{}, does(dropExample), ok, false},
 		{"GET", "/gaps", "Knowledge", "The questions that nobody's knowledge answered, the most frequent first", nil, gives(listGaps), ok, false},
 		{"POST", "/gaps/:id/answer", "Knowledge", "Answer a gap with a house answer, and send it to those who wait", byID{}, takes(answerGap), ok, false},
 		{"DELETE", "/gaps/:id", "Knowledge", "Set a gap aside", byID{}, does(dropGap), ok, false},

@@ -28,6 +28,11 @@ var gapKind = EffectKind{Name: "gap", Decide: func(ctx context.Context, c *Commi
 	c.commit.Gaps = append(c.commit.Gaps, c.w.Library.GapFor(ctx, e.(dialogue.Missed).Question))
 }}
 
+// exampleKind keeps what a customer said to an offer.
+var exampleKind = EffectKind{Name: "example", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+	c.commit.Examples = append(c.commit.Examples, e.(dialogue.Example))
+}}
+
 // rowKind writes a row of a sheet; its file follows.
 var rowKind = EffectKind{Name: "row", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 	row := e.(dialogue.WriteRow)

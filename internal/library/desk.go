@@ -91,9 +91,11 @@ func (d Desk) Quiz(ctx context.Context, questions []quiz.Question) quiz.Report {
 // Search weighs the passages that may answer a question, for people who look at
 // the knowledge.
 func (d Desk) Search(ctx context.Context, question string) (found answer.Found) {
-	d.With(ctx, func(f answer.Finder) { found = f.Find(ctx, question, "") })
+	d.With(ctx, func(f answer.Finder) { found = f.Find(ctx, answer.Whole(question), "") })
 	return found
 }
 
-// Threshold is the confidence from which the bot answers.
-func (d Desk) Threshold() float64 { return d.Snapshot.Brief.Threshold }
+// Bars are how sure the bot must be to answer, and to offer.
+func (d Desk) Bars() answer.Bars {
+	return answer.Bars{Answer: d.Snapshot.Brief.Threshold, Offer: d.Snapshot.Brief.OfferThreshold}
+}

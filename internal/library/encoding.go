@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
@@ -69,6 +70,18 @@ func (e *encoding) run() {
 
 func (e *encoding) close() { e.ended.Wait() }
 
+// takeUp gives a passage what a model made of what it says.
+func takeUp(p *knowledge.Passage, readings []encoder.Reading) {
+	var sentences []encoder.Tokens
+	for i, r := range readings {
+		p.Views = append(p.Views, knowledge.Pack(r.Vector))
+		if i >= knowledge.SentencesFrom && r.Tokens != nil {
+			sentences = append(sentences, r.Tokens)
+		}
+	}
+	p.Tokens = encoder.Bytes(sentences)
+}
+
 // batch encodes some passages. It reports whether there may be more.
 func (e *encoding) batch(ctx context.Context) (more bool, err error) {
 	m := e.l.model()
@@ -87,13 +100,11 @@ func (e *encoding) batch(ctx context.Context) (more bool, err error) {
 		return false, nil
 	}
 	for i := range passages {
-		vectors, err := m.encode(ctx, passages[i].Said())
+		readings, err := m.encode(ctx, passages[i].Said())
 		if err != nil {
 			return false, err
 		}
-		for _, vector := range vectors {
-			passages[i].Views = append(passages[i].Views, knowledge.Pack(vector))
-		}
+		takeUp(&passages[i], readings)
 		if err := ctx.Err(); err != nil {
 			return false, err
 		}

@@ -62,7 +62,7 @@ func (l *Library) Index() *knowledge.Index { return l.index.Load() }
 // finder returns what finds passages for a bot: in the sources that its brief
 // names, in their order, or in all; always in the house answers.
 func (l *Library) finder(brief bot.Brief, vectors *answer.Vectors) answer.Finder {
-	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now()}, Vectors: vectors, Lately: &l.lately, Sources: strings.Join(brief.Sources, "\n")}
+	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now()}, Vectors: vectors, Tokens: l.tokensOf, Lately: &l.lately, Sources: strings.Join(brief.Sources, "\n")}
 	if len(brief.Sources) > 0 {
 		ids := *l.sourceIDs.Load()
 		f.Scope.Sources = map[string]int{store.HouseSource: 0}
@@ -108,7 +108,7 @@ func (l *Library) With(ctx context.Context, brief bot.Brief, work func(answer.Fi
 			return
 		}
 		for i, vector := range made {
-			m.vectors.Put(wanted[i], vector)
+			m.vectors.Put(wanted[i], vector.Vector)
 		}
 	}
 	f.Wanted = nil
@@ -119,23 +119,23 @@ func (l *Library) With(ctx context.Context, brief bot.Brief, work func(answer.Fi
 type model struct {
 	name    string // vectors of different ones do not compare; "": there is none
 	local   bool   // the encoder that ships with the product
-	encode  func(ctx context.Context, texts []string) ([][]float32, error)
+	encode  func(ctx context.Context, texts []string) ([]encoder.Reading, error)
 	vectors *answer.Vectors // of questions asked lately
 }
 
 // builtIn is the encoder that ships with the product. It knows English.
-func builtIn(ctx context.Context, texts []string) ([][]float32, error) {
+func builtIn(ctx context.Context, texts []string) ([]encoder.Reading, error) {
 	e, err := encoder.Shared()
 	if err != nil {
 		return nil, err
 	}
-	vectors := make([][]float32, len(texts))
+	readings := make([]encoder.Reading, len(texts))
 	for i, t := range texts {
-		if vectors[i], err = e.Encode(ctx, t); err != nil {
+		if readings[i], err = e.Read(ctx, t); err != nil {
 			return nil, err
 		}
 	}
-	return vectors, nil
+	return readings, nil
 }
 
 // model returns what makes the vectors, as the settings say.
@@ -157,12 +157,17 @@ func (l *Library) model() *model {
 	}
 	m := &model{name: name, vectors: answer.NewVectors(nil)}
 	if connection := settings.Embeddings.Connection; connection != "" {
-		m.encode = func(ctx context.Context, texts []string) ([][]float32, error) {
+		m.encode = func(ctx context.Context, texts []string) ([]encoder.Reading, error) {
 			endpoint, err := l.Endpoint(ctx, connection)
 			if err != nil {
 				return nil, err
 			}
-			return endpoint.Embed(ctx, settings.Embeddings.Model, texts)
+			vectors, err := endpoint.Embed(ctx, settings.Embeddings.Model, texts)
+			readings := make([]encoder.Reading, len(vectors))
+			for i, vector := range vectors {
+				readings[i].Vector = vector
+			}
+			return readings, err
 		}
 	} else if e, err := encoder.Shared(); err == nil {
 		m.local, m.encode, m.vectors = true, builtIn, answer.NewVectors(e)

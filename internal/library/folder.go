@@ -78,7 +78,18 @@ func ReadFolder(ctx context.Context, reader reading.Reader, folder, cache string
 	if err != nil {
 		return f, err
 	}
-	f.Desk = PlainDesk(answer.Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Scope: knowledge.Scope{Now: time.Now()}, Vectors: answer.NewVectors(e)})
+	kept := make(map[string][]byte, len(passages))
+	for i := range passages {
+		kept[passages[i].ID] = passages[i].Tokens
+	}
+	tokens := func(_ context.Context, hits []knowledge.Hit) [][]encoder.Tokens {
+		all := make([][]encoder.Tokens, len(hits))
+		for i, hit := range hits {
+			all[i] = encoder.ParseTokens(kept[hit.ID])
+		}
+		return all
+	}
+	f.Desk = PlainDesk(answer.Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Scope: knowledge.Scope{Now: time.Now()}, Vectors: answer.NewVectors(e), Tokens: tokens})
 	return f, nil
 }
 
@@ -128,14 +139,12 @@ func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, 
 				if i >= len(passages) {
 					return
 				}
-				vectors, err := builtIn(ctx, said[i])
+				readings, err := builtIn(ctx, said[i])
 				if err != nil {
 					failed.Store(&err)
 					return
 				}
-				for _, vector := range vectors {
-					passages[i].Views = append(passages[i].Views, knowledge.Pack(vector))
-				}
+				takeUp(&passages[i], readings)
 				if n := done.Add(1); progress != nil {
 					progress(int(n), len(passages))
 				}
@@ -155,8 +164,9 @@ func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, 
 	// A cache that cannot be written costs time, nothing else.
 	var packed []byte
 	for i := range passages {
-		joined := knowledge.Joined(passages[i].Views)
-		packed = append(binary.LittleEndian.AppendUint32(packed, uint32(len(joined))), joined...)
+		for _, part := range [][]byte{knowledge.Joined(passages[i].Views), passages[i].Tokens} {
+			packed = append(binary.LittleEndian.AppendUint32(packed, uint32(len(part))), part...)
+		}
 	}
 	_ = renameio.WriteFile(file, packed, 0o600)
 	return nil
@@ -165,18 +175,25 @@ func encodeAll(ctx context.Context, passages []knowledge.Passage, cache string, 
 // unpackAll gives passages the vectors that were kept for them. It reports false
 // if they do not fit.
 func unpackAll(passages []knowledge.Passage, said [][]string, kept []byte) bool {
-	for i := range passages {
+	next := func() []byte {
 		if len(kept) < 4 {
-			return false
+			return nil
 		}
 		n := int(binary.LittleEndian.Uint32(kept))
 		if kept = kept[4:]; n > len(kept) {
-			return false
+			return nil
 		}
-		if passages[i].Views = knowledge.Codes(kept[:n]); len(passages[i].Views) != len(said[i]) {
-			return false
-		}
+		part := kept[:n]
 		kept = kept[n:]
+		return part
+	}
+	for i := range passages {
+		if passages[i].Views = knowledge.Codes(next()); len(passages[i].Views) != len(said[i]) {
+			return false
+		}
+		if passages[i].Tokens = next(); passages[i].Tokens == nil {
+			return false
+		}
 	}
 	return true
 }

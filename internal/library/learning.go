@@ -53,6 +53,11 @@ func (l *Library) RemoveHouseAnswer(ctx context.Context, id string) error {
 	return nil
 }
 
+// DropExample removes what a customer said to an offer.
+func (l *Library) DropExample(ctx context.Context, id string) error {
+	return l.write(ctx, func(tx *store.Tx) error { return tx.DropExample(id, l.Clock.Now()) })
+}
+
 // DropGap sets a gap aside: nobody is going to answer it.
 func (l *Library) DropGap(ctx context.Context, id, person string) error {
 	if err := l.write(ctx, func(tx *store.Tx) error { return tx.CloseGap(id, person, l.Clock.Now()) }); err != nil {
@@ -159,7 +164,7 @@ func (l *Library) askedOfPerson(ctx context.Context, messages []store.Message, r
 		open = nil
 		for _, part := range parts {
 			if part.Kind == answer.Question && !dialogue.WantsPerson(part.Text) && f.Asks(part.Text) &&
-				f.Reply(ctx, part, "", bot.DefaultThreshold, 0).Words == "" {
+				f.Reply(ctx, part, "", answer.Bars{Answer: bot.DefaultThreshold, Offer: 1}, 0).Words == "" {
 				open = append(open, part.Text)
 			}
 		}
@@ -196,7 +201,7 @@ func (l *Library) beside(ctx context.Context, question, words string) (b store.B
 }
 
 func besideIn(ctx context.Context, f answer.Finder, question, words string) store.Beside {
-	for _, c := range f.Find(ctx, question, "").Candidates {
+	for _, c := range f.Find(ctx, answer.Part{Text: question, Kind: answer.Question}, "").Candidates {
 		same := c.Confidence >= bot.DefaultThreshold
 		if c.SourceID == store.HouseSource {
 			same = same || f.Like(ctx, question, []string{c.Question}) >= alike

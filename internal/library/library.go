@@ -41,6 +41,7 @@ type Library struct {
 	used      atomic.Pointer[model]
 	gaps      gaps
 	lately    answer.Lately
+	tokens    tokens
 	readers   *readers
 	encoding  *encoding
 	running   context.Context

@@ -18,6 +18,7 @@ import (
 	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/outbound"
@@ -119,7 +120,7 @@ func (s *shelf) set(change func(*workspace.Settings)) {
 // finds returns what a bot says to a question, "" for nothing.
 func (s *shelf) finds(question string, sources ...string) (words string) {
 	s.With(s.t.Context(), bot.Brief{Sources: sources}, func(f answer.Finder) {
-		words = f.Reply(s.t.Context(), answer.Part{Text: question, Kind: answer.Question}, "", bot.DefaultThreshold, 0).Words
+		words = f.Reply(s.t.Context(), answer.Part{Text: question, Kind: answer.Question}, "", answer.Bars{Answer: bot.DefaultThreshold, Offer: 1}, 0).Words
 	})
 	return words
 }
@@ -294,7 +295,7 @@ func TestPassagesAreEncodedBehindTheScenes(t *testing.T) {
 	s = openShelfIn(t, s.path, s.clock, s.site)
 	s.encoded()
 	s.With(t.Context(), bot.Brief{}, func(f answer.Finder) {
-		if found := f.Find(t.Context(), "taking a bike along", ""); len(found.Candidates) == 0 || found.Candidates[0].Meaning == 0 {
+		if found := f.Find(t.Context(), answer.Whole("taking a bike along"), ""); len(found.Candidates) == 0 || found.Candidates[0].Meaning == 0 {
 			t.Errorf("it has not joined the index: %+v", found)
 		}
 	})
@@ -314,7 +315,7 @@ func TestPassagesAreEncodedBehindTheScenes(t *testing.T) {
 func TestAnEditWhileEncodingStands(t *testing.T) {
 	s := openShelf(t)
 	begun, goOn, encoded := make(chan struct{}, 9), make(chan struct{}), make(chan string, 9)
-	s.used.Store(&model{name: s.model().name, local: true, vectors: answer.NewVectors(nil), encode: func(ctx context.Context, texts []string) ([][]float32, error) {
+	s.used.Store(&model{name: s.model().name, local: true, vectors: answer.NewVectors(nil), encode: func(ctx context.Context, texts []string) ([]encoder.Reading, error) {
 		begun <- struct{}{}
 		<-goOn
 		encoded <- strings.Join(texts, "|")
@@ -336,7 +337,7 @@ func TestAnEditWhileEncodingStands(t *testing.T) {
 	goOn <- struct{}{}
 	s.encoded() // it says the same, so its vectors hold
 	s.With(t.Context(), bot.Brief{}, func(f answer.Finder) {
-		if found := f.Find(t.Context(), "do you sail at night?", ""); len(found.Candidates) == 0 || !found.Candidates[0].Until.Equal(h.Until) {
+		if found := f.Find(t.Context(), answer.Whole("do you sail at night?"), ""); len(found.Candidates) == 0 || !found.Candidates[0].Until.Equal(h.Until) {
 			t.Errorf("with its end changed it is %+v", found.Candidates)
 		}
 	})
@@ -486,7 +487,7 @@ func TestADeskDecidesAsABotDoes(t *testing.T) {
 	if a := desk.Ask(t.Context(), "do you sail at night?"); a.Decision.Trace.Code != "not_known" || len(a.Citations) != 0 {
 		t.Errorf("it says %q: %+v", a.Words, a.Decision.Trace)
 	}
-	if found := desk.Search(t.Context(), "bicycle"); len(found.Candidates) != 1 || desk.Threshold() != bot.DefaultThreshold {
+	if found := desk.Search(t.Context(), "bicycle"); len(found.Candidates) != 1 || desk.Bars().Answer != bot.DefaultThreshold {
 		t.Errorf("found are %+v", found)
 	}
 }

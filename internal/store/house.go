@@ -100,7 +100,7 @@ func (t *Tx) PutHouseAnswer(h HouseAnswer, ifVersion int, now time.Time) (versio
 	}
 	err = t.row(`INSERT INTO house_answer (id, question, answer, author, version, created_at, updated_at, review_at, valid_from, valid_until) VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET question = excluded.question, answer = excluded.answer, author = excluded.author, version = version + 1,
-		updated_at = excluded.updated_at, review_at = excluded.review_at, valid_from = excluded.valid_from, valid_until = excluded.valid_until, model = '', views = NULL
+		updated_at = excluded.updated_at, review_at = excluded.review_at, valid_from = excluded.valid_from, valid_until = excluded.valid_until, model = '', views = NULL, tokens = NULL
 		RETURNING version`,
 		[]any{h.ID, h.Question, h.Answer, h.Author, millis(now), millis(now), orNull(h.ReviewAt), orNull(h.From), orNull(h.Until)}, &version)
 	if err != nil {

@@ -248,15 +248,34 @@ func (s *Store) PassagesWithout(ctx context.Context, model string, limit int) ([
 	return s.passages(ctx, model, ` WHERE p.model <> ? LIMIT ?`, []any{model, limit}, ` WHERE g.id IN (SELECT page_id FROM passage WHERE model <> ? LIMIT ?)`, model, limit)
 }
 
-// PutViews keeps the vectors of passages. Those of passages that are gone, or say
+// Tokens returns what was kept of the tokens of passages and house answers, by id, as far
+// as a model made them.
+func (s *Store) Tokens(ctx context.Context, model string, ids []string) (map[string][]byte, error) {
+	kept := make(map[string][]byte, len(ids))
+	for _, from := range []string{"passage", "house_answer"} {
+		err := s.reader.rows(ctx, `SELECT id, tokens FROM `+from+` WHERE id IN (SELECT value FROM json_each(?)) AND model = ? AND tokens IS NOT NULL`, []any{asJSON(ids), model}, func(scan func(...any) error) error {
+			var id string
+			var tokens []byte
+			err := scan(&id, &tokens)
+			kept[id] = tokens
+			return err
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return kept, nil
+}
+
+// PutViews keeps the vectors of passages, and the tokens. Those of passages that are gone, or say
 // something else by now, are dropped.
 func (t *Tx) PutViews(model string, passages []knowledge.Passage) error {
 	for _, p := range passages {
-		statement := `UPDATE passage SET model = ?, views = ? WHERE id = ? AND question = ? AND text = ?`
+		statement := `UPDATE passage SET model = ?, views = ?, tokens = ? WHERE id = ? AND question = ? AND text = ?`
 		if p.SourceID == HouseSource {
-			statement = `UPDATE house_answer SET model = ?, views = ? WHERE id = ? AND question = ? AND answer = ?`
+			statement = `UPDATE house_answer SET model = ?, views = ?, tokens = ? WHERE id = ? AND question = ? AND answer = ?`
 		}
-		if _, err := t.exec(statement, model, knowledge.Joined(p.Views), p.ID, p.Question, p.Text); err != nil {
+		if _, err := t.exec(statement, model, knowledge.Joined(p.Views), p.Tokens, p.ID, p.Question, p.Text); err != nil {
 			return err
 		}
 	}

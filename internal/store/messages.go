@@ -244,7 +244,7 @@ func (t *Tx) insert(m Message, channel string) (bool, error) {
 		citations = asJSON(m.Citations)
 	}
 	parts := ""
-	if len(m.Parts) > 1 || len(m.Parts) == 1 && m.Parts[0] != (message.Part{Kind: message.Text, Text: m.Text}) {
+	if !message.IsText(m.Parts, m.Text) {
 		parts = asJSON(m.Parts)
 	}
 	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, parts, channel, external_id, turn_id, citations, state, shown, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)

@@ -58,6 +58,7 @@ type Commit struct {
 	Rows      []dialogue.WriteRow
 	Effects   []Effect
 	Gaps      []GapQuestion
+	Examples  []dialogue.Example
 	Happened  []string // what is put in line with the messages
 }
 
@@ -156,6 +157,11 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	}
 	for _, q := range c.Gaps {
 		if err := t.noteGap(q, id, turn.ID, now); err != nil {
+			return false, err
+		}
+	}
+	for _, e := range c.Examples {
+		if err := t.noteExample(e, id, turn.ID, now); err != nil {
 			return false, err
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path"
 	"strings"
+	"sync"
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/encoder"
@@ -22,23 +23,46 @@ type corpus struct {
 	name     string
 	passages []knowledge.Passage
 	finder   answer.Finder
+	quotes   map[string]string // of made-up businesses: what answers a question, by its id
 }
 
 // codes remembers what was encoded: the same sentences are indexed many times
 // while fitting.
 type codes struct {
 	encoder *encoder.Encoder
-	known   map[string]knowledge.Code
+	mu      sync.Mutex
+	known   map[string]coded
 }
 
-func (c *codes) of(said string) knowledge.Code {
-	code, ok := c.known[said]
-	if !ok {
-		vector, _ := c.encoder.Encode(context.Background(), said) // it fails only when its context ends
-		code = knowledge.Pack(vector)
-		c.known[said] = code
+type coded struct {
+	code   knowledge.Code
+	tokens encoder.Tokens
+}
+
+func (c *codes) of(said string) coded {
+	c.mu.Lock()
+	made, ok := c.known[said]
+	c.mu.Unlock()
+	if ok {
+		return made
 	}
-	return code
+	r, _ := c.encoder.Read(context.Background(), said) // it fails only when its context ends
+	made = coded{knowledge.Pack(r.Vector), r.Tokens}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.known[said] = made
+	return made
+}
+
+// tokens returns those of the sentences of passages.
+func (c *codes) tokens(_ context.Context, hits []knowledge.Hit) [][]encoder.Tokens {
+	all := make([][]encoder.Tokens, len(hits))
+	for i, hit := range hits {
+		for _, said := range hit.Said()[knowledge.SentencesFrom:] {
+			all[i] = append(all[i], c.of(said).tokens)
+		}
+	}
+	return all
 }
 
 func readCorpus(name, folder string, c *codes) (*corpus, error) {
@@ -62,8 +86,13 @@ func readCorpus(name, folder string, c *codes) (*corpus, error) {
 		}
 		return nil
 	})
-	k.finder = answer.Finder{Index: k.index(c, nil), Vectors: answer.NewVectors(c.encoder)}
+	k.finder = k.finds(c, nil)
 	return k, err
+}
+
+// finds returns what finds the passages but those that are left out.
+func (k *corpus) finds(c *codes, without func(knowledge.Passage) bool) answer.Finder {
+	return answer.Finder{Index: k.index(c, without), Vectors: answer.NewVectors(c.encoder), Tokens: c.tokens}
 }
 
 // judge puts questions to a bot that answers from the corpus.
@@ -82,7 +111,7 @@ func (k *corpus) index(c *codes, without func(knowledge.Passage) bool) *knowledg
 		}
 		p.Views = nil
 		for _, said := range p.Said() {
-			p.Views = append(p.Views, c.of(said))
+			p.Views = append(p.Views, c.of(said).code)
 		}
 		passages = append(passages, p)
 	}

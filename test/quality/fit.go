@@ -4,24 +4,25 @@ import (
 	"context"
 	"encoding/json"
 	"math"
-	"math/rand/v2"
 	"os"
+	"runtime"
+	"slices"
 	"strings"
+	"sync"
 
 	"urgentparrot.example/internal/core/answer"
-	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/quiz"
 )
 
-// Two logistic regressions are fitted, by gradient descent with a small penalty
-// on large weights. Ranking: of the passages found for a question, how likely
-// the right one comes first (softmax over them). Confidence: whether the first
-// passage is right. For the second each question is put twice more: misspelt,
-// and to knowledge from which all that answers it was taken out, so that the
-// nearest miss is what is left.
+// Two logistic regressions are fitted, with a small penalty on large weights. Ranking:
+// of the passages found for a question, how likely the right one comes first (softmax
+// over them). Confidence: whether the first passage is right. Both are fitted twice, with
+// the checker and without.
 
 // A situation is what was found for one question.
 type situation struct {
+	kind   string
+	none   bool // nothing answers it
 	found  []answer.Features
 	right  []bool
 	weight float64 // in fitting confidence
@@ -30,29 +31,53 @@ type situation struct {
 // A slot is the place of a feature that takes part.
 type slot func(*answer.Features) *float64
 
-var ranking = []slot{
-	func(v *answer.Features) *float64 { return &v.Words },
-	func(v *answer.Features) *float64 { return &v.Coverage },
-	func(v *answer.Features) *float64 { return &v.Together },
-	func(v *answer.Features) *float64 { return &v.Meaning },
-	func(v *answer.Features) *float64 { return &v.Whole },
-	func(v *answer.Features) *float64 { return &v.Heading },
-	func(v *answer.Features) *float64 { return &v.Question },
-	func(v *answer.Features) *float64 { return &v.NoFact },
-}
-
-var trusting = []slot{
-	func(v *answer.Features) *float64 { return &v.Coverage },
-	func(v *answer.Features) *float64 { return &v.Together },
-	func(v *answer.Features) *float64 { return &v.Meaning },
-	func(v *answer.Features) *float64 { return &v.Whole },
-	func(v *answer.Features) *float64 { return &v.Question },
-	func(v *answer.Features) *float64 { return &v.Lacking },
-	func(v *answer.Features) *float64 { return &v.NoFact },
-	func(v *answer.Features) *float64 { return &v.Fact },
-	func(v *answer.Features) *float64 { return &v.Short },
-	func(v *answer.Features) *float64 { return &v.Best },
-}
+var (
+	rankedByWords = []slot{
+		func(v *answer.Features) *float64 { return &v.Words },
+		func(v *answer.Features) *float64 { return &v.Coverage },
+		func(v *answer.Features) *float64 { return &v.Together },
+		func(v *answer.Features) *float64 { return &v.Meaning },
+		func(v *answer.Features) *float64 { return &v.Whole },
+		func(v *answer.Features) *float64 { return &v.Heading },
+		func(v *answer.Features) *float64 { return &v.Question },
+		func(v *answer.Features) *float64 { return &v.NoFact },
+		func(v *answer.Features) *float64 { return &v.Customers },
+		func(v *answer.Features) *float64 { return &v.AroundWords },
+		func(v *answer.Features) *float64 { return &v.AroundMeaning },
+		func(v *answer.Features) *float64 { return &v.AroundCustomers },
+	}
+	rankedByTokens = []slot{
+		func(v *answer.Features) *float64 { return &v.Match },
+		func(v *answer.Features) *float64 { return &v.Sure },
+		func(v *answer.Features) *float64 { return &v.AroundMatch },
+		func(v *answer.Features) *float64 { return &v.AroundSure },
+	}
+	trustedByWords = []slot{
+		func(v *answer.Features) *float64 { return &v.Coverage },
+		func(v *answer.Features) *float64 { return &v.Counted },
+		func(v *answer.Features) *float64 { return &v.Together },
+		func(v *answer.Features) *float64 { return &v.Meaning },
+		func(v *answer.Features) *float64 { return &v.Whole },
+		func(v *answer.Features) *float64 { return &v.Question },
+		func(v *answer.Features) *float64 { return &v.Lacking },
+		func(v *answer.Features) *float64 { return &v.NoFact },
+		func(v *answer.Features) *float64 { return &v.Fact },
+		func(v *answer.Features) *float64 { return &v.Short },
+		func(v *answer.Features) *float64 { return &v.Best },
+		func(v *answer.Features) *float64 { return &v.Three },
+		func(v *answer.Features) *float64 { return &v.Ahead },
+		func(v *answer.Features) *float64 { return &v.Customers },
+		func(v *answer.Features) *float64 { return &v.AroundWords },
+		func(v *answer.Features) *float64 { return &v.AroundMeaning },
+	}
+	trustedByTokens = []slot{
+		func(v *answer.Features) *float64 { return &v.Match },
+		func(v *answer.Features) *float64 { return &v.Sure },
+		func(v *answer.Features) *float64 { return &v.AroundSure },
+		func(v *answer.Features) *float64 { return &v.Lacks },
+		func(v *answer.Features) *float64 { return &v.Rivals },
+	}
+)
 
 // values returns the features that take part.
 func values(f answer.Features, slots []slot) []float64 {
@@ -63,30 +88,22 @@ func values(f answer.Features, slots []slot) []float64 {
 	return list
 }
 
-func dot(a, b []float64) (sum float64) {
-	for i := range a {
-		sum += a[i] * b[i]
+// weighted puts weights in the places of their features.
+func weighted(weights []float64, slots []slot) (f answer.Features) {
+	for i, at := range slots {
+		*at(&f) = math.Round(weights[i]*1000) / 1000
 	}
-	return sum
+	return f
 }
 
-const (
-	rounds  = 2000
-	penalty = 0.0005
-)
-
-func fitRanking(situations []situation) answer.Features {
-	weights := make([]float64, len(ranking))
-	for round := range rounds {
-		gradient := make([]float64, len(weights))
-		n := 0.0
+func fitRanking(situations []situation, slots []slot) answer.Features {
+	weights := climb(len(slots), func(weights, gradient []float64, curvature [][]float64) {
 		for _, s := range situations {
 			var all, right float64
-			chances := make([]float64, len(s.found))
-			rows := make([][]float64, len(s.found))
+			chances, rows := make([]float64, len(s.found)), make([][]float64, len(s.found))
 			for i, f := range s.found {
-				rows[i] = values(f, ranking)
-				chances[i] = math.Exp(dot(weights, rows[i]))
+				rows[i] = values(f, slots)
+				chances[i] = math.Exp(min(dot(weights, rows[i]), 300))
 				all += chances[i]
 				if s.right[i] {
 					right += chances[i]
@@ -95,69 +112,131 @@ func fitRanking(situations []situation) answer.Features {
 			if right == 0 {
 				continue
 			}
-			n++
+			mean, wanted := make([]float64, len(slots)), make([]float64, len(slots))
 			for i, row := range rows {
-				pull := -chances[i] / all
-				if s.right[i] {
-					pull += chances[i] / right
-				}
 				for j, v := range row {
-					gradient[j] += pull * v
+					mean[j] += chances[i] / all * v
+					if s.right[i] {
+						wanted[j] += chances[i] / right * v
+					}
 				}
 			}
+			for i, row := range rows {
+				for j, v := range row {
+					for k := range row {
+						curvature[j][k] += s.weight * chances[i] / all * (v - mean[j]) * (row[k] - mean[k])
+					}
+				}
+			}
+			for j := range gradient {
+				gradient[j] += s.weight * (wanted[j] - mean[j])
+			}
 		}
-		descend(weights, gradient, n, round)
-	}
-	var v answer.Features
-	for i, at := range ranking {
-		*at(&v) = math.Round(weights[i]*100) / 100
-	}
-	return v
+	})
+	return weighted(weights, slots)
 }
 
-func descend(weights, gradient []float64, n float64, round int) {
-	for j := range weights {
-		weights[j] += 2 / (1 + float64(round)/400) * (gradient[j]/n - penalty*weights[j])
-	}
-}
+// choices is how many passages are offered at most.
+const choices = 3
 
-// fitConfidence fits on the first passage of each situation.
-func fitConfidence(situations []situation) (answer.Features, float64) {
-	weights := make([]float64, len(trusting)+1) // the last is the bias
-	for round := range rounds {
-		gradient := make([]float64, len(weights))
-		n := 0.0
+// fitChance fits, by the features of the first passage of each situation, that one of the
+// first so many is right.
+func fitChance(situations []situation, slots []slot, among int) (c answer.Chance) {
+	weights := climb(len(slots)+1, func(weights, gradient []float64, curvature [][]float64) { // the last is the bias
 		for _, s := range situations {
-			row := append(values(s.found[0], trusting), 1)
-			pull := -1 / (1 + math.Exp(-dot(weights, row)))
-			if s.right[0] {
+			row := append(values(s.found[0], slots), 1)
+			chance := 1 / (1 + math.Exp(-dot(weights, row)))
+			pull := -chance
+			if slices.Contains(s.right[:min(among, len(s.right))], true) {
 				pull++
 			}
 			for j, v := range row {
 				gradient[j] += s.weight * pull * v
+				for k := range row {
+					curvature[j][k] += s.weight * chance * (1 - chance) * v * row[k]
+				}
 			}
-			n += s.weight
 		}
-		descend(weights, gradient, n, round)
+	})
+	c.Weights, c.Bias = weighted(weights, slots), math.Round(weights[len(slots)]*1000)/1000
+	rows, right := make([][]float64, len(situations)), make([]bool, len(situations))
+	heavy, sums := make([]float64, len(situations)), make([]float64, len(situations))
+	for i, s := range situations {
+		all := s.found[0].Values()
+		rows[i], right[i], heavy[i] = all[:], slices.Contains(s.right[:min(among, len(s.right))], true), s.weight
+		sums[i] = c.Bias + dot(values(s.found[0], slots), values(c.Weights, slots))
 	}
-	var v answer.Features
-	for i, at := range trusting {
-		*at(&v) = math.Round(weights[i]*100) / 100
-	}
-	return v, math.Round(weights[len(trusting)]*100) / 100
+	c.Trees = grow(rows, right, heavy, sums)
+	return c
 }
 
-// situations puts questions and notes what was found.
+func dot(a, b []float64) (sum float64) {
+	for i := range a {
+		sum += a[i] * b[i]
+	}
+	return sum
+}
+
+const (
+	steps   = 25
+	penalty = 2.0 // on the square of each weight
+)
+
+// climb finds the weights at the top of a concave sum by Newton's steps; add adds up its
+// gradient and its curvature (negated) at given weights.
+func climb(n int, add func(weights, gradient []float64, curvature [][]float64)) []float64 {
+	weights := make([]float64, n)
+	for range steps {
+		gradient, curvature := make([]float64, n), make([][]float64, n)
+		for i := range curvature {
+			curvature[i] = make([]float64, n)
+		}
+		add(weights, gradient, curvature)
+		for i := range gradient {
+			gradient[i] -= penalty * weights[i]
+			curvature[i][i] += penalty
+		}
+		for i, step := range solve(curvature, gradient) {
+			weights[i] += max(-5, min(5, step))
+		}
+	}
+	return weights
+}
+
+// solve returns x of a·x = b for a positive definite a (Gauss and Jordan); it changes
+// both.
+func solve(a [][]float64, b []float64) []float64 {
+	for i := range a {
+		pivot := a[i][i]
+		for k := range a {
+			if k == i {
+				continue
+			}
+			factor := a[k][i] / pivot
+			for j := i; j < len(a); j++ {
+				a[k][j] -= factor * a[i][j]
+			}
+			b[k] -= factor * b[i]
+		}
+	}
+	x := make([]float64, len(b))
+	for i := range x {
+		x[i] = b[i] / a[i][i]
+	}
+	return x
+}
+
+// situationsOf puts questions and notes what was found.
 func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (list []situation) {
 	for _, q := range questions {
 		if len(q.Parts) > 0 {
 			continue
 		}
-		found := f.Find(context.Background(), q.Question, q.After)
+		found := f.Find(context.Background(), answer.Whole(q.Question), q.After)
 		if len(found.Candidates) == 0 {
 			continue
 		}
-		s := situation{weight: weight}
+		s := situation{kind: q.Kind, none: q.Unanswerable, weight: weight}
 		for _, c := range found.Candidates {
 			s.found, s.right = append(s.found, c.Features), append(s.right, quiz.Holds(q, c))
 		}
@@ -167,68 +246,78 @@ func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (l
 }
 
 // settling is how many times the ranking is fitted on what it found itself.
-const settling = 4
+const settling = 2
 
-// missesWeigh is what a near miss made by taking the answer out weighs: customers
-// ask more of what is known than of what is not.
-const missesWeigh = 0.5
-
-// misspell makes one slip in each longer word, the same at each run.
-func misspell(s string) string {
-	random := rand.New(rand.NewPCG(uint64(len(s)), 7))
-	words := strings.Fields(s)
-	for i, w := range words {
-		if len(w) < 5 || strings.ContainsFunc(w, func(r rune) bool { return r > 'z' || r < 'A' }) {
-			continue
-		}
-		at := 1 + random.IntN(len(w)-2)
-		switch random.IntN(3) {
-		case 0:
-			words[i] = w[:at] + w[at+1:at+2] + w[at:at+1] + w[at+2:]
-		case 1:
-			words[i] = w[:at] + w[at+1:]
-		case 2:
-			words[i] = w[:at] + w[at:at+1] + w[at:]
-		}
-	}
-	return strings.Join(words, " ")
-}
-
-// fit fits both on the questions of the corpora and writes the weights.
-func fit(corpora []*corpus, quizzes [][]quiz.Question, c *codes, file string) error {
+// fit fits on the questions of the corpora and writes the weights.
+func fit(corpora []*corpus, quizzes [][]quiz.Question, c *codes, file, dump string) error {
 	// What is found depends on the weights, so they are fitted some times over, from
 	// a start that gives each list its say.
-	w := answer.Weights{Rank: answer.Features{Words: 5, Coverage: 5, Meaning: 10, Whole: 5}}
-	var asked []situation
-	for range settling {
-		asked = nil
-		for i, k := range corpora {
-			k.finder.Weights = &w
-			asked = append(asked, situationsOf(k.finder, quizzes[i], 1)...)
-		}
-		w.Rank = fitRanking(asked)
-	}
-	asked = nil
-	for i, k := range corpora {
-		asked = append(asked, situationsOf(k.finder, quizzes[i], 1)...)
-		for _, q := range quizzes[i] {
-			if q.Unanswerable || len(q.Parts) > 0 {
-				continue
+	start := answer.Weights{Rank: answer.Features{Words: 5, Coverage: 5, Meaning: 10, Whole: 5, AroundWords: 3, AroundMeaning: 5, Match: 5, Sure: 0.5}}
+	w := answer.Fitted{Judged: start, Plain: start}
+	for _, of := range []struct {
+		weights *answer.Weights
+		judged  bool
+		ranked  []slot
+		trusted []slot
+	}{
+		{&w.Plain, false, rankedByWords, trustedByWords},
+		{&w.Judged, true, append(slices.Clone(rankedByWords), rankedByTokens...), append(slices.Clone(trustedByWords), trustedByTokens...)},
+	} {
+		put := func() (asked []situation) {
+			each := make([][]situation, len(corpora))
+			var working sync.WaitGroup
+			places := make(chan struct{}, runtime.GOMAXPROCS(0))
+			for i, k := range corpora {
+				working.Go(func() {
+					places <- struct{}{}
+					defer func() { <-places }()
+					f := k.finder
+					f.Weights = &w
+					if !of.judged {
+						f.Tokens = nil
+					}
+					weight := 1.0
+					if strings.HasPrefix(k.name, "several") {
+						weight = 0.5
+					}
+					each[i] = situationsOf(f, quizzes[i], weight)
+				})
 			}
-			slipped := q
-			slipped.Question = misspell(q.Question)
-			asked = append(asked, situationsOf(k.finder, []quiz.Question{slipped}, 0.5)...)
-			less := k.finder
-			less.Index = k.index(c, func(p knowledge.Passage) bool {
-				return quiz.Holds(q, answer.Candidate{Hit: knowledge.Hit{Passage: p}})
-			})
-			asked = append(asked, situationsOf(less, []quiz.Question{q}, missesWeigh)...)
+			working.Wait()
+			return slices.Concat(each...)
+		}
+		var asked []situation
+		for range settling {
+			asked = put()
+			of.weights.Rank = fitRanking(asked, of.ranked)
+		}
+		asked = put()
+		of.weights.Confidence = fitChance(asked, of.trusted, 1)
+		of.weights.Likely = fitChance(asked, of.trusted, choices)
+		if of.judged && dump != "" {
+			if err := dumpSituations(asked, dump); err != nil {
+				return err
+			}
 		}
 	}
-	w.Confidence, w.Bias = fitConfidence(asked)
 	raw, err := json.MarshalIndent(w, "", "  ")
 	if err != nil {
 		return err
 	}
 	return os.WriteFile(file, append(raw, '\n'), 0o644)
+}
+
+func dumpSituations(asked []situation, file string) error {
+	out, err := os.Create(file)
+	if err != nil {
+		return err
+	}
+	defer out.Close()
+	e := json.NewEncoder(out)
+	for _, s := range asked {
+		if err := e.Encode(map[string]any{"kind": s.kind, "none": s.none, "found": s.found, "right": s.right}); err != nil {
+			return err
+		}
+	}
+	return nil
 }

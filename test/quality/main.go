@@ -13,31 +13,38 @@ import (
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/encoder"
-	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/quiz"
 )
 
 func main() {
 	fitting := flag.Bool("fit", false, "fit the weights anew and write them")
+	dump := flag.String("dump", "", "with -fit: the `file` for what was found")
+	on := flag.String("on", "", "measure only the made-up businesses for a `use`: judged or fitted")
 	failures := flag.Bool("failures", false, "show what was not answered rightly")
 	only := flag.String("only", "", "measure only this `corpus`: a folder with documents; its questions in -quiz")
 	file := flag.String("quiz", "", "with -only: the `file` with questions, without its ending")
 	flag.Float64Var(&threshold, "threshold", threshold, "the confidence from which a question is answered")
 	flag.Parse()
-	if err := run(*fitting, *failures, *only, *file); err != nil {
+	if err := run(*fitting, *failures, *only, *file, *dump, *on); err != nil {
 		fmt.Fprintln(os.Stderr, "quality:", err)
 		os.Exit(1)
 	}
 }
 
+// together is how many businesses are put together into larger knowledge for fitting.
+const together = 3
+
 var threshold = bot.DefaultThreshold
 
-func run(fitting, failures bool, only, file string) error {
+func run(fitting, failures bool, only, file, dump, on string) error {
 	e, err := encoder.Shared()
 	if err != nil {
 		return err
 	}
-	c := &codes{e, map[string]knowledge.Code{}}
+	c := &codes{encoder: e, known: map[string]coded{}}
+	if on != "" {
+		return measureBusinesses(on, c, "")
+	}
 	if only != "" {
 		k, err := readCorpus("", only, c)
 		if err != nil {
@@ -63,7 +70,22 @@ func run(fitting, failures bool, only, file string) error {
 		corpora, quizzes = append(corpora, k), append(quizzes, questions)
 	}
 	if fitting {
-		return fit(corpora, quizzes, c, "internal/core/answer/fitted.json")
+		names, err := businessesFor(fitted)
+		if err != nil {
+			return err
+		}
+		for _, name := range names {
+			k, questions, err := readBusiness(name, c)
+			if err != nil {
+				return err
+			}
+			corpora, quizzes = append(corpora, k), append(quizzes, questions)
+		}
+		for n := len(corpora) - len(names); n+together <= len(corpora) && corpora[n].quotes != nil; n += together {
+			k, questions := merged(corpora[n:n+together], quizzes[n:n+together], c)
+			corpora, quizzes = append(corpora, k), append(quizzes, questions)
+		}
+		return fit(corpora, quizzes, c, "internal/core/answer/fitted.json", dump)
 	}
 	for i, k := range corpora {
 		measured, err := readQuiz("test/quality", k.name+"-measured")

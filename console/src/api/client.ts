@@ -91,6 +91,8 @@ export const api = {
   answerGap: (id: string, answer: Schemas["GapAnswer"]) =>
     call<Schemas["GapAnswered"]>("POST", `/gaps/${at(id)}/answer`, answer),
   dropGap: (id: string) => call<void>("DELETE", `/gaps/${at(id)}`),
+  examples: () => call<Schemas["ExamplePage"]>("GET", "/examples"),
+  dropExample: (id: string) => call<void>("DELETE", `/examples/${at(id)}`),
   lessons: () => call<Schemas["LessonPage"]>("GET", "/lessons"),
   approveLesson: (id: string, text: Schemas["LessonText"]) =>
     call<Schemas["HouseAnswer"]>("POST", `/lessons/${at(id)}/approve`, text),

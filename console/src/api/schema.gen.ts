@@ -997,6 +997,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What customers said to what was offered for their questions, the newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ExamplePage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/examples/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an example, as one that was said by mistake */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fields": {
         parameters: {
             query?: never;
@@ -2845,6 +2933,27 @@ export interface components {
             time: string;
             type: string;
         };
+        Example: {
+            /** @description It answers the question. */
+            answers: boolean;
+            /** Format: date-time */
+            at: string;
+            conversation: string;
+            /** @enum {string} */
+            how: "yes" | "chosen" | "no" | "other words" | "another was chosen";
+            id: string;
+            label: string;
+            /** @description It may be gone by now. */
+            passage_id: string;
+            question: string;
+            source: string;
+            /** @description What was offered. */
+            words: string;
+        };
+        ExamplePage: {
+            items: components["schemas"]["Example"][];
+            next?: string;
+        };
         Fact: {
             field: string;
             /** @description The field's name for people. */
@@ -2878,9 +2987,24 @@ export interface components {
             /** @description Whether a bot would answer from the first passage. */
             answered: boolean;
             items: components["schemas"]["Weighed"][];
+            /**
+             * Format: double
+             * @description The chance that one of the first three passages answers it, 0 to 1.
+             */
+            likely: number;
             /** @description The question with misspelt words mended, if any were. */
             mended?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How likely that must be to offer what was found.
+             */
+            offer_threshold: number;
+            /** @description What a bot would offer instead of an answer: one passage's words, or what there is to choose from. */
+            offers?: string[];
+            /**
+             * Format: double
+             * @description The confidence from which a bot answers.
+             */
             threshold: number;
         };
         Gap: {
@@ -3006,8 +3130,10 @@ export interface components {
         /** @enum {string} */
         Noun: "settings" | "connections" | "sheets" | "tools" | "hours" | "teams" | "people" | "bots" | "channels";
         Part: {
+            /** @description What the customer may choose from, in order. */
+            choices?: string[];
             /** @enum {string} */
-            kind: "text";
+            kind: "text" | "choices";
             text?: string;
         };
         Passage: {
@@ -3090,9 +3216,15 @@ export interface components {
              * @description Mean of 1 over the right passage's place, 0 to 1.
              */
             mrr: number;
+            /** @description Not answered, and the right passage among what was offered. */
+            offered_right: number;
+            /** @description Not answered, and something else offered. */
+            offered_wrong: number;
             questions: number;
             unanswerable: number;
             unanswerable_answered: number;
+            unanswerable_offered: number;
+            /** @description Neither answered nor offered anything. */
             withheld: number;
         };
         QuizReport: {
@@ -3283,7 +3415,15 @@ export interface components {
             decision: string;
             effects: string[];
             learnt?: string[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How likely what was found had to be to be offered.
+             */
+            offer_threshold: number;
+            /**
+             * Format: double
+             * @description The confidence from which the bot answered.
+             */
             threshold: number;
             timings: components["schemas"]["Timing"][];
             tools?: components["schemas"]["ToolUse"][];
@@ -3344,6 +3484,11 @@ export interface components {
         };
         Understood: {
             kind: string;
+            /**
+             * Format: double
+             * @description The chance that one of the first three passages answers it, 0 to 1.
+             */
+            likely?: number;
             /** @description With misspelt words mended, if any were. */
             mended?: string;
             outcome: string;
@@ -3382,15 +3527,21 @@ export interface components {
              * @description Share of the question's telling words it holds, 0 to 1.
              */
             coverage: number;
+            /** @description The word of the question that the checker finds nothing for. */
+            lacks?: string;
             /**
              * Format: double
              * @description Likeness of its best sentence to the question, -1 to 1; 0 while it is not known.
              */
             meaning: number;
             missing?: string[];
+            /** @description It was offered as what may be meant. */
+            offered?: boolean;
             passage_id: string;
             /** @description Of a house answer. */
             question?: string;
+            /** @description The sentences that answer. */
+            quote?: string;
             quoted?: boolean;
             /**
              * Format: double
@@ -3398,6 +3549,11 @@ export interface components {
              */
             score: number;
             source: string;
+            /**
+             * Format: double
+             * @description What the checker makes of its best sentence, 0 to 1; 0 while that is not known.
+             */
+            sure?: number;
             text: string;
             trail?: string[];
         };

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query"
 import { api, type Schemas } from "../api/client"
+import { confidence } from "./confidence"
 import { Drawer } from "./Drawer"
 import { Wrong } from "./Says"
 import { Weighed } from "./Weighed"
@@ -39,6 +40,11 @@ export function Trace({ trace: t }: { trace: Schemas["Trace"] }) {
               <p className="mb-2">
                 <span className="mr-2 rounded bg-sunk px-1.5 py-0.5 text-sm text-soft">{u.kind}</span>“
                 {u.text}”<span className="text-soft"> — {u.outcome}</span>
+                {!!u.likely && (
+                  <span className="text-soft">
+                    ; one of the first three answers it with a chance of {confidence(u.likely)}
+                  </span>
+                )}
               </p>
               <ul className="space-y-2">
                 {u.passages?.slice(0, 4).map(p => (
@@ -87,7 +93,8 @@ export function Trace({ trace: t }: { trace: Schemas["Trace"] }) {
           ))}
         </dl>
         <p className="mt-2 text-sm text-soft">
-          The bot answers from a confidence of {t.threshold.toFixed(2)}.
+          The bot answers from a confidence of {t.threshold.toFixed(2)}, and offers what it found where one of
+          the first three passages answers with a chance of {t.offer_threshold.toFixed(2)} or more.
         </p>
       </section>
     </div>

@@ -11,8 +11,11 @@ export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
         {p.question && <span className="text-soft">{p.question}</span>}
         {!!p.trail?.length && <span className="text-soft">{p.trail.join(" › ")}</span>}
         {p.quoted && <span className="font-semibold text-leaf">quoted</span>}
+        {p.offered && <span className="font-semibold text-saffron">offered</span>}
       </div>
-      <p className="mb-2 line-clamp-4 whitespace-pre-line">{p.text.replace(/\n+/g, "\n")}</p>
+      <p className="mb-2 line-clamp-4 whitespace-pre-line">
+        <Marked text={p.text} quote={p.quote} />
+      </p>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm text-soft">
         <span className="flex items-center gap-2">
           <span className="h-1.5 w-20 overflow-hidden rounded bg-line" aria-hidden>
@@ -22,8 +25,26 @@ export function Weighed({ passage: p }: { passage: Schemas["Weighed"] }) {
         </span>
         <span>words {Math.round(p.coverage * 100)}%</span>
         {p.meaning > 0 && <span>meaning {Math.round(p.meaning * 100)}%</span>}
-        {!!p.missing?.length && <span className="text-saffron">lacks: {p.missing.join(", ")}</span>}
+        {!!p.sure && <span>checked {Math.round(p.sure * 100)}%</span>}
+        {p.lacks && <span className="text-saffron">nothing for “{p.lacks}”</span>}
+        {!!p.missing?.length && (
+          <span className="text-saffron">not in its words: {p.missing.join(", ")}</span>
+        )}
       </div>
     </li>
+  )
+}
+
+/** A passage's text with the sentences that answer marked in it. */
+function Marked({ text, quote }: { text: string; quote?: string }) {
+  const at = quote ? text.indexOf(quote) : -1
+  const lines = (s: string) => s.replace(/\n+/g, "\n")
+  if (!quote || at < 0) return <>{lines(text)}</>
+  return (
+    <>
+      {lines(text.slice(0, at))}
+      <mark className="rounded bg-leaf-wash text-ink">{lines(quote)}</mark>
+      {lines(text.slice(at + quote.length))}
+    </>
   )
 }

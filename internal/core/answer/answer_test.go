@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -46,7 +47,21 @@ func finder(t *testing.T, passages []knowledge.Passage) Finder {
 			p.Views = append(p.Views, knowledge.Pack(vector))
 		}
 	}
-	return Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Vectors: NewVectors(e)}
+	return Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Vectors: NewVectors(e), Tokens: tokensOf(e)}
+}
+
+// tokensOf encodes the sentences of passages when they are asked for.
+func tokensOf(e *encoder.Encoder) func(context.Context, []knowledge.Hit) [][]encoder.Tokens {
+	return func(_ context.Context, hits []knowledge.Hit) [][]encoder.Tokens {
+		all := make([][]encoder.Tokens, len(hits))
+		for i, hit := range hits {
+			for _, said := range hit.Said()[knowledge.SentencesFrom:] {
+				r, _ := e.Read(context.Background(), said) // it fails only when its context ends
+				all[i] = append(all[i], r.Tokens)
+			}
+		}
+		return all
+	}
 }
 
 func TestMessagesAreSplitIntoWhatTheyAsk(t *testing.T) {
@@ -85,7 +100,7 @@ func TestMessagesAreSplitIntoWhatTheyAsk(t *testing.T) {
 func answersOf(t *testing.T, f Finder, message, previous string, threshold float64, limit int) (replies []Reply) {
 	for _, part := range Split(message) {
 		if part.Kind == Question || part.Kind == Statement && f.Asks(part.Text) {
-			replies = append(replies, f.Reply(t.Context(), part, previous, threshold, limit))
+			replies = append(replies, f.Reply(t.Context(), part, previous, Bars{Answer: threshold, Offer: 1}, limit))
 		}
 	}
 	return replies
@@ -94,14 +109,14 @@ func answersOf(t *testing.T, f Finder, message, previous string, threshold float
 func TestTheSentencesThatAnswerAreQuoted(t *testing.T) {
 	f := finder(t, pier.Passages())
 	for question, want := range map[string]string{
-		"What does it cost to take a bicycle?":          "A bicycle costs £2 a trip. It is put on the rack by the crew. Tandems count as two.",
-		"how mcuh is a bycicle":                         "A bicycle costs £2 a trip. It is put on the rack by the crew. Tandems count as two.",
+		"What does it cost to take a bicycle?":          "A bicycle costs £2 a trip.",
+		"how mcuh is a bycicle":                         "A bicycle costs £2 a trip.",
 		"Is there somewhere to eat on board?":           "Yes: soup, sandwiches and tea.",
 		"How can I pay?":                                "You can pay:\n- in cash\n- by card\n- with a voucher",
 		"How do I reset the ticket machine?":            "Hold both buttons down. Then type this command:\n\nreset --all",
 		"How much is a child to Hallow Point?":          "Child: Little Sorrel £3.10; Hallow Point £4.90.",
-		"When does the ticket office open?":             "The ticket office opens at 7:30. It closes when the last boat has left.",
-		"How long are lost things kept in your office?": "Lost things are kept in the office for 90 days. After that they are given to charity.",
+		"When does the ticket office open?":             "The ticket office opens at 7:30.",
+		"How long are lost things kept in your office?": "Lost things are kept in the office for 90 days.",
 	} {
 		replies := answersOf(t, f, question, "", 0, 0)
 		if len(replies) != 1 || replies[0].Words != want {
@@ -129,7 +144,7 @@ func words(replies []Reply) (said []string) {
 func TestNearMissesAreTrustedLess(t *testing.T) {
 	f := finder(t, pier.Passages())
 	best := func(question string) float64 {
-		c := f.Find(t.Context(), question, "").Candidates
+		c := f.Find(t.Context(), Whole(question), "").Candidates
 		if len(c) == 0 {
 			return 0
 		}
@@ -146,14 +161,14 @@ func TestNearMissesAreTrustedLess(t *testing.T) {
 		"How long are lost things kept in the office?": "Can lost things be sent to me by parcel?",
 		"Can I pay by card?":                           "Can I pay by direct debit?",
 	} {
-		if right, wrong := best(answered), best(missed); right < 0.5 || wrong >= 0.5 || right <= wrong {
+		if right, wrong := best(answered), best(missed); right < 0.7 || wrong >= 0.7 || right <= wrong+0.2 {
 			t.Errorf("%q has %.2f, and %q %.2f", answered, right, missed, wrong)
 		}
 	}
 	if f := best("the of and"); f != 0 {
 		t.Errorf("nothing was asked, and it is known with %.2f", f)
 	}
-	c := f.Find(t.Context(), "When does the ticket office open at Christmas?", "").Candidates[0]
+	c := f.Find(t.Context(), Whole("When does the ticket office open at Christmas?"), "").Candidates[0]
 	if len(c.Missing) != 1 || c.Missing[0] != "christmas" {
 		t.Errorf("missing is %q", c.Missing)
 	}
@@ -169,7 +184,7 @@ func TestToBeTheBestOfFewSaysLittle(t *testing.T) {
 	} {
 		f := finder(t, []knowledge.Passage{{ID: "1", SourceID: "s", Text: passage}})
 		for question, answers := range asked {
-			found := f.Find(t.Context(), question, "")
+			found := f.Find(t.Context(), Whole(question), "")
 			if confidence := found.Candidates[0].Confidence; (confidence >= 0.5) != answers {
 				t.Errorf("%q answers %q with a confidence of %.2f", passage, question, confidence)
 			}
@@ -185,9 +200,10 @@ func TestAFollowUpTakesTheQuestionBefore(t *testing.T) {
 	}
 	for question, want := range map[string]bool{
 		"And for dogs?": true, "what about Sundays": true, "and when?": true, "And how much is it?": true, "also, is that free?": true,
-		"Also when does the office open?": false, "and can i bring a bicycle": false, "When does it open?": false, "dogs?": false,
+		"Also when does the office open?": false, "and can i bring a bicycle": false, "When does it open?": true, "dogs?": false,
 	} {
-		if got := isFollowUp(question); got != want {
+		q := understand(f.Index, question)
+		if got := followsUp(&q) == follows; got != want {
 			t.Errorf("%q follows on the question before: %v", question, got)
 		}
 	}
@@ -217,15 +233,15 @@ func TestAnotherLanguageIsSearchedByItsWords(t *testing.T) {
 	}
 	f := Finder{Index: knowledge.Build(text.NewAnalyzer("es", nil), passages)}
 	for question, want := range map[string]string{"¿Puedo viajar con mi perro?": "0", "cuánto cuesta la bicileta": "1", "¿A qué hora abren las taquillas?": "2"} {
-		found := f.Find(t.Context(), question, "")
+		found := f.Find(t.Context(), Whole(question), "")
 		if len(found.Candidates) == 0 || found.Candidates[0].ID != want {
 			t.Errorf("%q finds %+v", question, found.Candidates)
 		}
 	}
-	if mended := f.Find(t.Context(), "cuánto cuesta la bicileta", "").Mended; mended != "cuánto cuesta la bicicleta" {
+	if mended := f.Find(t.Context(), Whole("cuánto cuesta la bicileta"), "").Mended; mended != "cuánto cuesta la bicicleta" {
 		t.Errorf("it was mended to %q", mended)
 	}
-	if found := f.Find(t.Context(), "¿dónde y cuándo es?", ""); len(found.Candidates) != 0 {
+	if found := f.Find(t.Context(), Whole("¿dónde y cuándo es?"), ""); len(found.Candidates) != 0 {
 		t.Errorf("nothing telling was asked, and found is %q", found.Candidates[0].Text)
 	}
 }
@@ -250,11 +266,11 @@ func TestWhatIsPreferred(t *testing.T) {
 	} {
 		f := finder(t, c.passages)
 		f.Scope = knowledge.Scope{Sources: map[string]int{"own": 0, "general": 4, "house": 0, "storm": 0}, Now: c.at}
-		if got := f.Find(t.Context(), "Do dogs travel free?", "").Candidates[0].SourceID; got != c.want {
+		if got := f.Find(t.Context(), Whole("Do dogs travel free?"), "").Candidates[0].SourceID; got != c.want {
 			t.Errorf("of %d at %s: %s, want %s", len(c.passages), c.at.Format(time.TimeOnly), got, c.want)
 		}
 		f.Scope.Sources = map[string]int{"general": 0}
-		for _, found := range f.Find(t.Context(), "Do dogs travel free?", "").Candidates {
+		for _, found := range f.Find(t.Context(), Whole("Do dogs travel free?"), "").Candidates {
 			if found.SourceID != "general" {
 				t.Errorf("%s may not be used", found.SourceID)
 			}

@@ -16,12 +16,19 @@ var fittedFile []byte
 // Weights tell how much each feature counts.
 type Weights struct {
 	Rank       Features `json:"rank"`       // a passage's rank is the sum of its features, weighted
-	Confidence Features `json:"confidence"` // its confidence the logistic function of such a sum
-	Bias       float64  `json:"bias"`
+	Confidence Chance   `json:"confidence"` // that it answers the question
+	Likely     Chance   `json:"likely"`     // that it or one of the two behind it does
+}
+
+// Fitted are the weights where the checker has a say, and where it has none: the tokens
+// of question or passages are not known.
+type Fitted struct {
+	Judged Weights `json:"judged"`
+	Plain  Weights `json:"plain"`
 }
 
 // fitted does not change.
-var fitted = func() (w Weights) {
+var fitted = func() (w Fitted) {
 	if err := json.Unmarshal(fittedFile, &w); err != nil {
 		panic(err) // the file is embedded
 	}
@@ -29,40 +36,44 @@ var fitted = func() (w Weights) {
 }()
 
 func (f Features) dot(o Features) float64 {
-	return f.Words*o.Words + f.Coverage*o.Coverage + f.Counted*o.Counted + f.Together*o.Together + f.Meaning*o.Meaning + f.Whole*o.Whole +
-		f.Heading*o.Heading + f.Question*o.Question + f.Lacking*o.Lacking + f.NoFact*o.NoFact + f.Fact*o.Fact + f.Short*o.Short + f.Best*o.Best
+	a, b := f.Values(), o.Values()
+	sum := 0.0
+	for i, v := range a {
+		sum += v * b[i]
+	}
+	return sum
 }
 
 // confidence is the chance that a passage answers the question; a pair is a
 // question with the answer that was written for it.
-func (w *Weights) confidence(f Features, pair bool) float64 {
-	c := logistic(w.Bias + w.Confidence.dot(f))
-	if pair {
+func (w *Weights) confidence(f *Features, pair bool) float64 {
+	c := w.Confidence.of(f)
+	if f.Lacking >= unheardOf && f.Counted >= mostThere {
+		c *= nearMiss
+	}
+	if pair && f.Counted >= wholly {
 		// What was written as the answer to a question like this one answers this one.
 		c = max(c, f.Best*logistic(likeSteep*(max(f.Heading, f.Question)-likeHalf)))
-	}
-	if f.Lacking > 0 && f.Counted >= someThere && f.Meaning < vouched {
-		c *= nearMiss
 	}
 	return c
 }
 
 func logistic(x float64) float64 { return 1 / (1 + math.Exp(-x)) }
 
-// How like its question a pair's must be to be trusted half, and how steeply
-// trust grows from there.
+// How like its question a pair's must be to be trusted half, and how steeply trust grows
+// from there; and which share of the telling words it must hold.
 const (
 	likeHalf  = 0.72
 	likeSteep = 14
+	wholly    = 0.99
 )
 
-// The commonest wrong answer is the near miss: some of the telling words are
-// there, and one is not. Unless the meaning vouches for the passage, it is
-// trusted less than the fit says.
+// The commonest wrong answer is the near miss: most of the telling words are there, and one
+// is not, nor is it anywhere in the knowledge ("... at Christmas?").
 const (
-	someThere = 0.3
-	vouched   = 0.7
-	nearMiss  = 0.6
+	mostThere = 0.6
+	unheardOf = 0.95
+	nearMiss  = 0.75
 )
 
 // Shown writes a confidence with two digits behind the point, never rounded up: one

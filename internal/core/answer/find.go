@@ -3,10 +3,10 @@ package answer
 import (
 	"cmp"
 	"context"
-	"math"
 	"slices"
 	"strings"
 
+	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
 )
@@ -17,10 +17,14 @@ type Candidate struct {
 	Features   Features
 	Coverage   float64   // share of the question's telling words it holds, 0 to 1
 	Meaning    float64   // likeness of its best sentence or heading to the question, -1 to 1; 0 while it is not known
+	Sure       float64   // how sure the checker is that a sentence of it answers, 0 to 1; 0 while that is not known
 	Confidence float64   // that it answers the question, 0 to 1
 	Missing    []string  // telling words of the question that it does not hold
+	Lacks      string    // the word of the question that the checker finds nothing for, "" if there is none
 	Quote      text.Span // the sentences of the passage that answer
 	rank       float64
+	sentences  []sentence
+	heads      []float64 // how well the headings hold each term of the question
 }
 
 // A Finder finds passages for questions. It is safe for concurrent use.
@@ -30,21 +34,26 @@ type Finder struct {
 	Vectors *Vectors  // nil: passages are found by their words only
 	Wanted  *[]string // takes the texts whose vectors were not known, if it is not nil; then only one goroutine may use the Finder
 
-	Weights *Weights // nil: those that were fitted
+	// Tokens returns those of the sentences of passages, nil for a passage whose tokens
+	// are not known; nil: none are.
+	Tokens func(ctx context.Context, passages []knowledge.Hit) [][]encoder.Tokens
+
+	Weights *Fitted // nil: those that were fitted
 
 	Lately  *Lately // what was found before; nil: every question is searched for
 	Sources string  // names the sources of the scope, for Lately
 }
 
 // considered is how many of the best passages by words, and of the best by
-// meaning, are looked at closely.
-const considered = 12
+// meaning, are weighed.
+const considered = 16
 
 // Found is what was found for one question.
 type Found struct {
 	Mended     string // the question with misspelt words mended
 	Meant      string // and, of a follow-up, with what it takes from the question before
 	Candidates []Candidate
+	Likely     float64 // the chance that one of the first three answers it, 0 to 1
 }
 
 // While its meaning is not known, a passage that shares hardly a word with the
@@ -54,8 +63,12 @@ const (
 	byChance    = 0.2
 )
 
-// closely is how many of the best are looked at for whether others bear them out.
-const closely = 3
+// closely is how many of the best are held against the question token by token, and
+// bearing how many of these are looked at for whether others bear them out.
+const (
+	closely = 16
+	bearing = 3
+)
 
 // kept is how many candidates are returned.
 const kept = 8
@@ -63,17 +76,17 @@ const kept = 8
 // unrelated is how near in meaning a question and a passage of other matters are.
 const unrelated = 0.25
 
-// Find returns the passages that may answer a question, the best first; none
-// when the question holds no telling word. Follow-up questions take their
-// subject from previous, the question before it ("" if none).
+// Find returns the passages that may answer what a part of a message asks, the best
+// first; none when it holds no telling word. Follow-up questions take their subject from
+// previous, the question before it ("" if none).
 //
 // What it returns may be shared and must not be changed.
-func (f Finder) Find(ctx context.Context, asked, previous string) Found {
+func (f Finder) Find(ctx context.Context, asked Part, previous string) Found {
 	if f.Lately == nil || f.Index.Timed() {
 		found, _ := f.search(ctx, asked, previous)
 		return found
 	}
-	key := lateKey{f.Sources, asked, previous}
+	key := lateKey{f.Sources, asked.Text, asked.Around, previous}
 	found, ok := f.Lately.get(f.Index, key)
 	if !ok {
 		var whole bool
@@ -84,71 +97,129 @@ func (f Finder) Find(ctx context.Context, asked, previous string) Found {
 	return found
 }
 
-// search finds, and reports whether it could use all that there is: it could not
-// if the meaning of the question was not to be had.
-func (f Finder) search(ctx context.Context, asked, previous string) (found Found, whole bool) {
-	q := understand(f.Index, asked)
+// search looks for what was asked, by itself and, where it may follow the question before,
+// together with that. It reports whether it could use all that there is: it could not if
+// the meaning of the question was not to be had.
+func (f Finder) search(ctx context.Context, asked Part, previous string) (found Found, whole bool) {
+	q := understand(f.Index, asked.Text)
 	found = Found{Mended: q.mended, Meant: q.mended}
-	if q.telling() == 0 {
+	around := asked.Around
+	need := byItself
+	if previous != "" {
+		need = followsUp(&q)
+	}
+	if need == byItself {
+		return f.look(ctx, q, found, around)
+	}
+	// It may stand by itself, or follow: the surer reading holds.
+	alone, whole := f.look(ctx, q, found, around)
+	q.own = len(q.terms)
+	found.Meant = q.carryOver(f.Index, previous)
+	following, known := f.look(ctx, q, found, previous+" "+q.mended)
+	if need == mayFollow && alone.sureness() >= standsAlone || following.sureness() < alone.sureness()+surerAlone[need] {
+		if need == follows {
+			alone.Meant = found.Meant // what is asked next may follow both
+		}
+		following = alone
+	}
+	return following, whole && known
+}
+
+// surerAlone is how much surer a question must be when it follows the one before than
+// by itself; standsAlone how sure one that only may follow must be to stand by itself.
+var surerAlone = [...]float64{mayFollow: 0.2, follows: -0.15}
+
+const standsAlone = 0.3
+
+// followsMore is what a passage is raised by that holds what a follow-up brings up itself:
+// "and for dogs?", after a question about bicycles, is about dogs.
+const followsMore = 6
+
+// sureness is the confidence of the first candidate.
+func (f Found) sureness() float64 {
+	if len(f.Candidates) == 0 {
+		return 0
+	}
+	return f.Candidates[0].Confidence
+}
+
+// look finds for one reading of a question, with the message around it: it gathers
+// passages, weighs them by words and meaning, holds the best against the question token by
+// token, picks their sentences, ranks them, and says how far they are to be trusted.
+func (f Finder) look(ctx context.Context, q question, found Found, around string) (_ Found, whole bool) {
+	own := f.wording(ctx, q, found.Meant)
+	wide := own
+	if around != "" && around != found.Mended {
+		aroundAsked := understand(f.Index, around)
+		wide = f.wording(ctx, aroundAsked, aroundAsked.mended)
+	}
+	if own.q.telling() == 0 && wide.q.telling() == 0 {
 		return found, true
 	}
-	if previous != "" && isFollowUp(q.mended) {
-		found.Meant = q.carryOver(f.Index, previous)
+	for _, hit := range f.gather(own, wide) {
+		found.Candidates = append(found.Candidates, weigh(own, wide, hit))
 	}
-	var aim knowledge.Aim
-	vector := f.vector(ctx, found.Meant)
-	if vector != nil {
-		aim = knowledge.NewAim(vector)
-	}
-	wants := q.wants()
-	hits := f.Index.ByWords(wants, f.Scope, considered)
-	for _, hit := range f.Index.ByMeaning(aim, f.Scope, considered) {
-		if !slices.ContainsFunc(hits, hit.Same) {
-			hit.Score = f.Index.Score(hit, wants)
-			hits = append(hits, hit)
-		}
-	}
-	weights := f.Weights
-	if weights == nil {
-		weights = &fitted
-	}
-	w := weigher{ix: f.Index, q: &q, aim: aim, analyzer: f.Index.Analyzer(), weights: weights}
-	w.prepare()
-	for _, hit := range hits {
-		c := w.weigh(hit)
-		c.rank += f.preference(c)
-		found.Candidates = append(found.Candidates, c)
-	}
-	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
-	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
-	says := make([][]text.Term, len(found.Candidates))
-	for i, c := range found.Candidates {
-		says[i] = w.analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End])
-	}
-	// To be the best of few says little: every place that stays empty counts as a
-	// passage that has nothing to do with the question.
-	stranger := 0.0
-	if vector != nil {
-		stranger = weights.Rank.dot(Features{Meaning: unrelated, Whole: unrelated})
+	weights := &f.fitted().Plain
+	candidates, judged := f.judge(ctx, own, wide, found.Candidates)
+	if found.Candidates = candidates; judged {
+		weights = &f.fitted().Judged
 	}
 	for i := range found.Candidates {
 		c := &found.Candidates[i]
-		others := float64(kept-len(found.Candidates)) * math.Exp(min(stranger-c.rank, 30))
-		for j, other := range found.Candidates {
-			if j != i && (i >= closely || !w.agree(says[i], says[j])) {
-				others += math.Exp(min(other.rank-c.rank, 30))
+		own.quote(c)
+		c.rank = weights.Rank.dot(c.Features) + f.preference(*c) + followsMore*own.brings(c)
+	}
+	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
+	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
+	if len(found.Candidates) > 0 && own == wide {
+		found.Candidates[0].Features.Alone = 1
+	}
+	found.Likely = own.trust(found.Candidates, weights)
+	return found, own.aim.Known() || f.Vectors == nil
+}
+
+// A wording is a question, or the message around it, made ready for being looked for.
+type wording struct {
+	weigher
+	wants []knowledge.Want
+	asked *encoder.Asked // nil: its tokens are not known
+}
+
+func (f Finder) wording(ctx context.Context, q question, meant string) *wording {
+	w := &wording{wants: q.wants()}
+	w.weigher = weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer(), fitted: f.fitted()}
+	if m := f.meaning(ctx, meant); m.vector != nil {
+		w.aim, w.asked = knowledge.NewAim(m.vector), m.asked
+	}
+	w.prepare(meant)
+	return w
+}
+
+// gather returns the passages that hold most of the words of either wording, or are the
+// most like it.
+func (f Finder) gather(own, wide *wording) (hits []knowledge.Hit) {
+	add := func(found []knowledge.Hit) {
+		for _, hit := range found {
+			if !slices.ContainsFunc(hits, hit.Same) {
+				hits = append(hits, hit)
 			}
 		}
-		c.Features.Best = 1 / (1 + others)
-		c.Confidence = weights.confidence(c.Features, c.Question != "")
-		if c.Meaning == 0 && c.Coverage < sharesWords {
-			c.Confidence = min(c.Confidence, byChance)
-		}
-		if i > 0 {
-			c.Confidence = min(c.Confidence, found.Candidates[i-1].Confidence)
+	}
+	for _, w := range []*wording{own, wide} {
+		add(f.Index.ByWords(w.wants, f.Scope, considered))
+		add(f.Index.ByMeaning(w.aim, f.Scope, considered))
+		if own == wide {
+			break
 		}
 	}
-	return found, vector != nil || f.Vectors == nil
+	return hits
+}
+
+func (f Finder) fitted() *Fitted {
+	if f.Weights != nil {
+		return f.Weights
+	}
+	return &fitted
 }
 
 // What is preferred of passages that answer about as well, in units of rank.
@@ -156,7 +227,8 @@ const (
 	preferTemporary = 20   // what holds for a time was written for this time
 	preferHouse     = 1.5  // a person wrote it for this question
 	preferEarlier   = 0.25 // each place in the order of the bot's sources
-	preferredFrom   = 0.4  // the coverage, or likeness of the question, from which it is
+	preferredFrom   = 0.4  // the coverage, or likeness of the headings, from which what holds for a time is
+	houseFrom       = 0.6  // the likeness of the question from which a house answer is
 )
 
 // preference is what a passage is raised by beside others.
@@ -164,7 +236,7 @@ func (f Finder) preference(c Candidate) (raise float64) {
 	if max(c.Features.Coverage, c.Features.Heading) >= preferredFrom && (!c.From.IsZero() || !c.Until.IsZero()) {
 		raise += preferTemporary
 	}
-	if c.Question != "" && max(c.Features.Question, c.Features.Heading) >= preferredFrom {
+	if c.Question != "" && max(c.Features.Question, c.Features.Heading) >= houseFrom {
 		raise += preferHouse
 	}
 	return raise - preferEarlier*float64(min(f.Scope.Sources[c.SourceID], 8))
@@ -206,63 +278,10 @@ func (q *question) carryOver(ix *knowledge.Index, previous string) string {
 // Passage weighs one passage that was found for a question; it reports false if
 // it is not among those found.
 func (f Finder) Passage(ctx context.Context, asked, id string) (Candidate, bool) {
-	for _, c := range f.Find(ctx, asked, "").Candidates {
+	for _, c := range f.Find(ctx, Part{Text: asked, Kind: Question}, "").Candidates {
 		if c.ID == id {
 			return c, true
 		}
 	}
 	return Candidate{}, false
-}
-
-// Like returns how like a question is to the nearest of some examples, by words
-// or by meaning, 0 to 1.
-func (f Finder) Like(ctx context.Context, asked string, examples []string) (best float64) {
-	for _, l := range f.Likenesses(ctx, asked, examples) {
-		best = max(best, l.Meaning, l.Words)
-	}
-	return best
-}
-
-// Likeness is how like two texts are: by meaning (cosine), and by the telling words that
-// they share (Dice), each 0 to 1.
-type Likeness struct{ Meaning, Words float64 }
-
-// unlike is the likeness by meaning below which two texts are not compared by words.
-const unlike = 0.25
-
-// Likenesses compares a question with examples. By words it compares those only that
-// may be alike by what is known of their meaning.
-func (f Finder) Likenesses(ctx context.Context, asked string, examples []string) []Likeness {
-	if len(examples) == 0 {
-		return nil
-	}
-	meant := f.vector(ctx, asked)
-	likenesses := make([]Likeness, len(examples))
-	var w *weigher
-	for i, example := range examples {
-		of := f.vector(ctx, example)
-		known := meant != nil && len(of) == len(meant)
-		if known {
-			for j, v := range of {
-				likenesses[i].Meaning += float64(v) * float64(meant[j])
-			}
-		}
-		if known && likenesses[i].Meaning < unlike {
-			continue
-		}
-		if w == nil {
-			q := understand(f.Index, asked)
-			w = &weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
-		}
-		likenesses[i].Words = w.likeness(example)
-	}
-	return likenesses
-}
-
-// Shared compares two texts by their telling words: twice the weight they share
-// over the weight of both (Dice), 0 to 1.
-func (f Finder) Shared(a, b string) float64 {
-	q := understand(f.Index, a)
-	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
-	return w.likeness(b)
 }

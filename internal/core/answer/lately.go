@@ -16,7 +16,7 @@ type Lately struct {
 }
 
 // A lateKey is all that what is found depends on, beside the index.
-type lateKey struct{ sources, asked, previous string }
+type lateKey struct{ sources, asked, around, previous string }
 
 // keptFound is how many questions are remembered at least.
 const keptFound = 500

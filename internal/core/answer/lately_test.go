@@ -18,22 +18,22 @@ func TestWhatWasAskedLatelyIsFoundAgain(t *testing.T) {
 	f := finder(t, pier.Passages())
 	f.Lately = &Lately{}
 	const dogs = "Do dogs travel free?"
-	first := f.Find(t.Context(), dogs, "")
+	first := f.Find(t.Context(), Whole(dogs), "")
 	plain := f
 	plain.Lately = nil
-	if again := f.Find(t.Context(), dogs, ""); !reflect.DeepEqual(again, first) || !reflect.DeepEqual(first.Candidates[0].Quote, plain.Find(t.Context(), dogs, "").Candidates[0].Quote) {
+	if again := f.Find(t.Context(), Whole(dogs), ""); !reflect.DeepEqual(again, first) || !reflect.DeepEqual(first.Candidates[0].Quote, plain.Find(t.Context(), Whole(dogs), "").Candidates[0].Quote) {
 		t.Errorf("again it is %+v", again)
 	}
-	if after := f.Find(t.Context(), "And for dogs?", "What does it cost to take a bicycle?"); after.Meant == f.Find(t.Context(), "And for dogs?", "").Meant {
+	if after := f.Find(t.Context(), Whole("And for dogs?"), "What does it cost to take a bicycle?"); after.Meant == f.Find(t.Context(), Whole("And for dogs?"), "").Meant {
 		t.Errorf("a follow-up found what it finds alone: %q", after.Meant)
 	}
 	other := f
 	other.Scope.Sources, other.Sources = map[string]int{"elsewhere": 0}, "elsewhere"
-	if found := other.Find(t.Context(), dogs, ""); len(found.Candidates) != 0 {
+	if found := other.Find(t.Context(), Whole(dogs), ""); len(found.Candidates) != 0 {
 		t.Errorf("from other sources it is %+v", found.Candidates)
 	}
 	f.Index = f.Index.Change(func(p *knowledge.Passage) bool { return p.Text == first.Candidates[0].Text }, nil)
-	if found := f.Find(t.Context(), dogs, ""); len(found.Candidates) > 0 && found.Candidates[0].Text == first.Candidates[0].Text {
+	if found := f.Find(t.Context(), Whole(dogs), ""); len(found.Candidates) > 0 && found.Candidates[0].Text == first.Candidates[0].Text {
 		t.Error("a passage that was removed is found")
 	}
 	// What holds for a time is looked for each time.
@@ -41,7 +41,7 @@ func TestWhatWasAskedLatelyIsFoundAgain(t *testing.T) {
 	f.Index = f.Index.Change(nil, []knowledge.Passage{{ID: "storm", SourceID: "handbook", Text: "Dogs do not travel today.", Until: now.Add(time.Hour)}})
 	finds := func(at time.Time) bool {
 		f.Scope.Now = at
-		for _, c := range f.Find(t.Context(), dogs, "").Candidates {
+		for _, c := range f.Find(t.Context(), Whole(dogs), "").Candidates {
 			if c.ID == "storm" {
 				return true
 			}
@@ -63,16 +63,16 @@ func TestWhatWasFoundByWordsAloneIsNotKept(t *testing.T) {
 	f.Lately, f.Vectors = &Lately{}, NewVectors(e)
 	ended, cancel := context.WithCancel(t.Context())
 	cancel()
-	if c := f.Find(ended, "taking a bike along", "").Candidates; len(c) > 0 && c[0].Meaning != 0 {
+	if c := f.Find(ended, Whole("taking a bike along"), "").Candidates; len(c) > 0 && c[0].Meaning != 0 {
 		t.Errorf("without time its meaning is %v", c[0].Meaning)
 	}
-	if c := f.Find(t.Context(), "taking a bike along", "").Candidates; len(c) == 0 || c[0].Meaning == 0 {
+	if c := f.Find(t.Context(), Whole("taking a bike along"), "").Candidates; len(c) == 0 || c[0].Meaning == 0 {
 		t.Errorf("with time it finds %+v", c)
 	}
 	// What another model has not made yet is wanted, once it is there it is used.
 	var wanted []string
 	f.Lately, f.Vectors, f.Wanted = &Lately{}, NewVectors(nil), &wanted
-	f.Find(t.Context(), "taking a bike along", "")
+	f.Find(t.Context(), Whole("taking a bike along"), "")
 	if fmt.Sprint(wanted) != "[taking a bike along]" {
 		t.Errorf("wanted is %q", wanted)
 	}
@@ -82,7 +82,7 @@ func TestWhatWasFoundByWordsAloneIsNotKept(t *testing.T) {
 	}
 	f.Vectors.Put("taking a bike along", vector)
 	wanted = nil
-	if c := f.Find(t.Context(), "taking a bike along", "").Candidates; len(wanted) != 0 || len(c) == 0 || c[0].Meaning == 0 {
+	if c := f.Find(t.Context(), Whole("taking a bike along"), "").Candidates; len(wanted) != 0 || len(c) == 0 || c[0].Meaning == 0 {
 		t.Errorf("wanted is %q, found is %+v", wanted, c)
 	}
 }
@@ -99,7 +99,7 @@ func TestManyAskAtOnce(t *testing.T) {
 				if n == 25 {
 					own.Index = f.Index.Change(nil, []knowledge.Passage{{ID: "new", SourceID: "handbook", Text: "The zebrafinch ferry has a lift."}})
 				}
-				if found := own.Find(t.Context(), fmt.Sprintf("Do %d dogs travel free?", (n+i)%5), ""); len(found.Candidates) == 0 {
+				if found := own.Find(t.Context(), Whole(fmt.Sprintf("Do %d dogs travel free?", (n+i)%5)), ""); len(found.Candidates) == 0 {
 					t.Error("nothing was found")
 				}
 			}

@@ -3,9 +3,7 @@ package answer
 import (
 	"slices"
 	"strings"
-	"sync"
 
-	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
 )
@@ -15,6 +13,7 @@ type question struct {
 	terms  []term
 	mended string // the text with misspelt words mended
 	fact   *fact  // the kind of fact that an answer must hold; nil: any
+	own    int    // of a follow-up: how many of the terms are its own; 0: it follows nothing
 }
 
 // A term is one telling word of a question.
@@ -34,20 +33,6 @@ const (
 // lightWeight is what a light word counts, beside a telling one's 1; as in
 // knowledge.Index.Weight.
 const lightWeight = 0.2
-
-// english is the everyday words of English: what is among them is not misspelt.
-var english = sync.OnceValue(func() *text.Vocabulary {
-	times := map[string]int32{}
-	for _, word := range text.EverydayWords() {
-		times[word] = 1
-	}
-	if e, err := encoder.Shared(); err == nil {
-		for _, word := range e.Words() {
-			times[word] = 1
-		}
-	}
-	return text.NewVocabulary(times)
-})
 
 // understand reads a question against the words of the knowledge.
 func understand(ix *knowledge.Index, asked string) question {
@@ -72,7 +57,7 @@ func understand(ix *knowledge.Index, asked string) question {
 		}
 		var spellings []text.Spelling
 		if !t.Stop && !t.Light {
-			spellings = spellingsOf(ix, t)
+			spellings = spellingsOf(ix, t, text.IsNamed(asked, text.Word{Start: t.Start, End: t.End}))
 		}
 		if len(spellings) > 0 {
 			mended.WriteString(asked[last:t.Start] + spellings[0].Word)
@@ -101,6 +86,13 @@ func understand(ix *knowledge.Index, asked string) question {
 	q.mended = mended.String()
 	if q.fact == nil {
 		q.fact, _ = factWanted(q.mended)
+	}
+	if q.telling() == 0 {
+		// Nothing tells but light words: "what can I take with me?"
+		for i := range q.terms {
+			q.terms[i].Light = false
+			q.terms[i].weight /= lightWeight
+		}
 	}
 	return q
 }
@@ -148,32 +140,41 @@ func newPhrase(ix *knowledge.Index, asked string, words []text.Term, stems []str
 // mostSpellings is how many ways to mend a word are followed.
 const mostSpellings = 3
 
+// likelierKnown is how much likelier a word of the knowledge is than one that is only
+// English, which occurs as often.
+const likelierKnown = 8
+
 // spellingsOf returns what a word may stand for that neither the knowledge nor
 // English knows as it is spelt.
-func spellingsOf(ix *knowledge.Index, t text.Term) []text.Spelling {
+func spellingsOf(ix *knowledge.Index, t text.Term, named bool) []text.Spelling {
 	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || ix.Analyzer().IsStop(t.Stem, t.Stem) || strings.ContainsAny(t.Word, "0123456789") {
 		return nil
 	}
 	spellings := ix.Spellings(t.Word)
-	if len(spellings) > mostSpellings {
-		spellings = spellings[:mostSpellings]
+	if named {
+		spellings = slices.DeleteFunc(spellings, func(s text.Spelling) bool { return !s.Name })
 	}
 	if ix.Analyzer().English() {
-		if english().Times(t.Word) > 0 {
+		if text.English().Times(t.Word) > 0 {
 			return nil
 		}
-		// A slip in an everyday word is not one of the knowledge's words.
-		everyday := english().Near(t.Word)
-		text.Likeliest(everyday)
-		for _, s := range everyday[:min(1, len(everyday))] {
-			if len(spellings) == 0 || s.Slips < spellings[0].Slips || s.Doubled && s.Slips == spellings[0].Slips && !spellings[0].Doubled {
-				spellings = append([]text.Spelling{s}, spellings...)
+		// What stands in the knowledge is likelier to be asked about than what is only English.
+		for i := range spellings {
+			spellings[i].Times *= likelierKnown
+		}
+		if !named {
+			for _, s := range text.English().Near(t.Word) {
+				if ix.Spelt(s.Word) == 0 {
+					spellings = append(spellings, s)
+				}
 			}
 		}
+		text.Likeliest(spellings)
 	}
 	if len(spellings) == 0 {
 		return nil
 	}
+	spellings = spellings[:min(len(spellings), mostSpellings)]
 	most := spellings[0].Slips
 	return slices.DeleteFunc(spellings, func(s text.Spelling) bool { return s.Slips > most+1 })
 }

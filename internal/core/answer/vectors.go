@@ -13,7 +13,7 @@ import (
 type Vectors struct {
 	encoder    *encoder.Encoder
 	mu         sync.Mutex
-	young, old map[string][]float32
+	young, old map[string]meaning
 }
 
 // NewVectors returns vectors that an encoder makes; nil: those that are put in.
@@ -22,48 +22,56 @@ func NewVectors(e *encoder.Encoder) *Vectors { return &Vectors{encoder: e} }
 // keptVectors is how many are remembered at least.
 const keptVectors = 1_000
 
+// A meaning is what is known of a text: nothing, its vector, or its tokens too.
+type meaning struct {
+	vector []float32
+	asked  *encoder.Asked
+}
+
 // Put remembers the vector of a text.
-func (v *Vectors) Put(text string, vector []float32) {
+func (v *Vectors) Put(text string, vector []float32) { v.put(text, meaning{vector: vector}) }
+
+func (v *Vectors) put(text string, m meaning) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	if v.young == nil || len(v.young) >= keptVectors {
-		v.old, v.young = v.young, map[string][]float32{}
+		v.old, v.young = v.young, map[string]meaning{}
 	}
-	v.young[text] = vector
+	v.young[text] = m
 }
 
-func (v *Vectors) known(text string) []float32 {
+func (v *Vectors) known(text string) meaning {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	if vector, ok := v.young[text]; ok {
-		return vector
+	if m, ok := v.young[text]; ok {
+		return m
 	}
 	return v.old[text]
 }
 
-// of returns the vector of a text, nil if it is not known.
-func (v *Vectors) of(ctx context.Context, text string) []float32 {
-	vector := v.known(text)
-	if vector != nil || v.encoder == nil {
-		return vector
+// of returns what a text means, as far as it is known.
+func (v *Vectors) of(ctx context.Context, text string) meaning {
+	m := v.known(text)
+	if m.vector != nil || v.encoder == nil {
+		return m
 	}
-	vector, err := v.encoder.Encode(ctx, text)
+	asked, reading, err := v.encoder.Ask(ctx, text)
 	if err != nil {
-		return nil // there is no time left: words must do
+		return m // there is no time left: words must do
 	}
-	v.Put(text, vector)
-	return vector
+	m = meaning{reading.Vector, asked}
+	v.put(text, m)
+	return m
 }
 
-// vector returns the meaning of a text, nil if it is not known; then the text is
-// noted as wanted.
-func (f Finder) vector(ctx context.Context, text string) []float32 {
+// meaning returns what a text means; if that is not known, the text is noted as wanted.
+func (f Finder) meaning(ctx context.Context, text string) meaning {
 	if f.Vectors == nil {
-		return nil
+		return meaning{}
 	}
-	vector := f.Vectors.of(ctx, text)
-	if vector == nil && f.Wanted != nil {
+	m := f.Vectors.of(ctx, text)
+	if m.vector == nil && f.Wanted != nil {
 		*f.Wanted = append(*f.Wanted, text)
 	}
-	return vector
+	return m
 }

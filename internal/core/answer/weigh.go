@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"math"
 	"regexp"
 	"slices"
 	"strings"
@@ -27,6 +28,32 @@ type Features struct {
 	Fact     float64 `json:"fact,omitempty"`     // 1 if a kind of fact was asked for and is there
 	Short    float64 `json:"short,omitempty"`    // 1 over the number of telling words
 	Best     float64 `json:"best,omitempty"`     // chance, by the ranks, that it is the best of those found that do not say the same
+	Three    float64 `json:"three,omitempty"`    // chance, by the ranks, that it or one of the two behind it is the best
+	Ahead    float64 `json:"ahead,omitempty"`    // by how much its rank is above that of the next that does not say the same
+	Rivals   float64 `json:"rivals,omitempty"`   // of how many others the checker is sure, 0 and more
+	Votes    float64 `json:"votes,omitempty"`    // share of the ways to weigh passages by which it is the best
+	Alone    float64 `json:"alone,omitempty"`    // 1 if nothing stands around the question
+
+	Customers float64 `json:"customers,omitempty"` // how likely customers use the question's words where the best sentence uses its own; 0 and more
+	Match     float64 `json:"match,omitempty"`     // of its tokens with those of the best sentence, -1 to 1
+	Sure      float64 `json:"sure,omitempty"`      // what the checker makes of the best sentence, a logit
+	Lacks     float64 `json:"lacks,omitempty"`     // chance that a word of the question is not covered there
+
+	// The same for the message around the question, with the question before if it
+	// follows that.
+	AroundWords     float64 `json:"around_words,omitempty"`
+	AroundMeaning   float64 `json:"around_meaning,omitempty"`
+	AroundCustomers float64 `json:"around_customers,omitempty"`
+	AroundMatch     float64 `json:"around_match,omitempty"`
+	AroundSure      float64 `json:"around_sure,omitempty"`
+}
+
+// Values returns the features in a fixed order.
+func (f *Features) Values() [27]float64 {
+	return [...]float64{
+		f.Words, f.Coverage, f.Counted, f.Together, f.Meaning, f.Whole, f.Heading, f.Question, f.Lacking, f.NoFact, f.Fact, f.Short, f.Best, f.Three, f.Ahead, f.Rivals, f.Votes, f.Alone,
+		f.Customers, f.Match, f.Sure, f.Lacks, f.AroundWords, f.AroundMeaning, f.AroundCustomers, f.AroundMatch, f.AroundSure,
+	}
 }
 
 type weigher struct {
@@ -34,17 +61,31 @@ type weigher struct {
 	q        *question
 	aim      knowledge.Aim
 	analyzer *text.Analyzer
-	weights  *Weights
+	fitted   *Fitted
 	most     float64           // that the question could earn by words
 	telling  int               // how many of its terms are not light
 	lacking  []float64         // of each term: its rarity as a share of the rarest possible
 	seeks    map[string][]seek // what the question looks for, by stem
-	words    map[string][]seek // the same by words met so far
+	says     int               // how many words it has that customers are known to use
+	lifts    map[string][]lift // and where they use them, by stem
+	words    map[string]sought // what words met so far hold of the question
+}
+
+// A lift says how much likelier a word of the question is said where a text holds a stem.
+type lift struct {
+	word  int
+	times float64
+}
+
+// What a word of a text holds of the question.
+type sought struct {
+	seeks []seek
+	lifts []lift
 }
 
 // prepare works out what is the same for all passages.
-func (w *weigher) prepare() {
-	w.seeks, w.words = map[string][]seek{}, map[string][]seek{}
+func (w *weigher) prepare(meant string) {
+	w.seeks, w.words, w.lifts = map[string][]seek{}, map[string]sought{}, map[string][]lift{}
 	rarest := w.ix.Rarity("")
 	for i, t := range w.q.terms {
 		best := 0.0
@@ -60,6 +101,9 @@ func (w *weigher) prepare() {
 		w.most += best
 		w.lacking = append(w.lacking, w.ix.Rarity(t.Stem)/rarest)
 	}
+	w.says = w.analyzer.Customers(meant, func(word int, stem string, times float64) {
+		w.lifts[stem] = append(w.lifts[stem], lift{word, times})
+	})
 }
 
 // A seek says which term a stem stands for, and how well.
@@ -75,40 +119,77 @@ const outerHeld = 0.4
 // A sentence is one sentence of a passage, held against a question.
 type sentence struct {
 	text.Span
-	own  float64 // share of the question's terms in the sentence itself
-	held []float64
-	like float64
+	own        float64 // share of the question's terms in the sentence itself
+	held       []float64
+	together   float64 // share that it holds with the headings above
+	like       float64
+	likeAround float64
+	customers  float64
+	match      float64
+	around     float64 // the same for the message around the question
+	judged     bool
+	sure       float64
+}
+
+// weigh holds a passage against a question and the message around it, by words and by
+// meaning.
+func weigh(own, wide *wording, hit knowledge.Hit) Candidate {
+	hit.Score = own.ix.Score(hit, own.wants)
+	c := own.weigh(hit)
+	f := &c.Features
+	f.AroundWords, f.AroundMeaning, f.AroundCustomers = f.Words, f.Meaning, f.Customers
+	if wide != own {
+		hit.Score = own.ix.Score(hit, wide.wants)
+		around := wide.weigh(hit)
+		f.AroundWords, f.AroundMeaning, f.AroundCustomers = around.Features.Words, around.Features.Meaning, around.Features.Customers
+		for i := range c.sentences {
+			c.sentences[i].likeAround = around.sentences[i].like
+		}
+	}
+	c.rank = own.fitted.Plain.Rank.dot(*f)
+	return c
 }
 
 func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 	c := Candidate{Hit: hit}
 	q := w.q
-	heads := make([]float64, len(q.terms)) // how well the question or headings above hold each term
-	w.hold(heads, hit.Question, 1)
+	c.heads = make([]float64, len(q.terms)) // how well the question or headings above hold each term
+	lifted := make([]float64, 2*w.says)     // how much likelier each word is said, by the headings and with the sentence
+	words := w.hold(c.heads, lifted, hit.Question, 1)
 	for i, heading := range hit.Trail {
 		held := 1.0
 		if i < len(hit.Trail)-1 {
 			held = outerHeld
 		}
-		w.hold(heads, heading, held)
+		words += w.hold(c.heads, lifted, heading, held)
 	}
 	likeness := w.aim.Likeness(hit)
 	spans := text.Sentences(hit.Text)
-	sentences := make([]sentence, len(spans))
-	anywhere := slices.Clone(heads)
+	c.sentences = make([]sentence, len(spans))
+	anywhere := slices.Clone(c.heads)
+	f := &c.Features
 	for i, span := range spans {
 		s := sentence{Span: span, held: make([]float64, len(q.terms))}
-		w.hold(s.held, hit.Text[span.Start:span.End], 1)
+		said := lifted[w.says:]
+		copy(said, lifted[:w.says])
+		n := words + w.hold(s.held, said, hit.Text[span.Start:span.End], 1)
+		for _, times := range said {
+			s.customers += math.Log1p(sayWeight * times / float64(max(n, 1)))
+		}
+		s.customers /= float64(max(w.says, 1))
 		s.own = w.share(s.held)
 		if i < len(likeness.Sentences) {
 			s.like = likeness.Sentences[i]
+			s.likeAround = s.like
 		}
+		together := slices.Clone(c.heads)
 		for j, held := range s.held {
-			anywhere[j] = max(anywhere[j], held)
+			anywhere[j], together[j] = max(anywhere[j], held), max(together[j], held)
 		}
-		sentences[i] = s
+		s.together = w.share(together)
+		f.Together, f.Customers = max(f.Together, s.together), max(f.Customers, s.customers)
+		c.sentences[i] = s
 	}
-	f := &c.Features
 	counted := 0.0
 	for i, t := range q.terms {
 		if t.Light {
@@ -138,42 +219,62 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 		head = hit.Trail[len(hit.Trail)-1]
 	}
 	f.Question = w.likeness(head)
-	c.Quote, f.Together = w.quote(hit, sentences, heads)
 	if len(likeness.Sentences) == 0 {
 		// Not encoded yet: as like as passages that hold as many words usually are.
 		f.Meaning, f.Whole, f.Heading = 0.3+0.3*f.Together, 0.2+0.3*f.Together, 0.2+0.4*f.Question
 	}
-	if hit.Question != "" {
-		c.Quote = text.Span{Start: 0, End: len(hit.Text)}
-	}
-	if q.fact != nil {
-		if q.fact.in(hit.Text[c.Quote.Start:c.Quote.End]) {
-			f.Fact = 1
-		} else {
-			f.NoFact = 1
-		}
-	}
-	c.rank = w.weights.Rank.dot(*f)
 	return c
 }
 
-// hold notes how well a text holds each term, if it does so better.
-func (w *weigher) hold(held []float64, content string, worth float64) {
+// sayWeight is how much what customers are known to say counts beside what they say
+// anywhere.
+const sayWeight = 0.25
+
+// brings is the share of what a follow-up brings up itself that a passage holds.
+func (w *weigher) brings(c *Candidate) float64 {
+	var held, all float64
+	for i, t := range w.q.terms[:w.q.own] {
+		if t.Light {
+			continue
+		}
+		best := c.heads[i]
+		for _, s := range c.sentences {
+			best = max(best, s.held[i])
+		}
+		all += t.weight
+		held += t.weight * best
+	}
+	if all == 0 {
+		return 0
+	}
+	return held / all
+}
+
+// hold notes how well a text holds each term, if it does so better, adds up how much
+// likelier each word of the question is said there, and returns the number of words.
+func (w *weigher) hold(held, lifted []float64, content string, worth float64) (words int) {
 	if content == "" {
-		return
+		return 0
 	}
 	for word := range text.EachWord(content) {
-		sought, met := w.words[word.Folded]
+		of, met := w.words[word.Folded]
 		if !met {
+			stem := w.analyzer.Stem(word.Folded)
 			if !w.analyzer.IsStop(content[word.Start:word.End], word.Folded) {
-				sought = w.seeks[w.analyzer.Stem(word.Folded)]
+				of.seeks = w.seeks[stem]
 			}
-			w.words[word.Folded] = sought
+			of.lifts = w.lifts[stem]
+			w.words[word.Folded] = of
 		}
-		for _, s := range sought {
+		for _, s := range of.seeks {
 			held[s.term] = max(held[s.term], worth*s.worth)
 		}
+		for _, l := range of.lifts {
+			lifted[l.word] += l.times
+		}
+		words++
 	}
+	return words
 }
 
 // share is the part of the question, by weight, that is held.
@@ -221,28 +322,45 @@ const (
 	quoteSentences = 3
 )
 
-// quote picks the neighbouring sentences that answer best, and returns how much
-// of the question they hold with the headings above.
-func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64) (text.Span, float64) {
-	if len(sentences) == 0 {
-		return text.Span{}, 0
+// quote picks the neighbouring sentences that answer, and notes whether they hold the
+// kind of fact that was asked for.
+func (w *weigher) quote(c *Candidate) {
+	c.Quote = w.sentencesThatAnswer(c)
+	if c.Question != "" {
+		c.Quote = text.Span{Start: 0, End: len(c.Text)}
 	}
-	together := func(first, last int) float64 {
-		held := slices.Clone(heads)
-		for _, s := range sentences[first : last+1] {
-			for j, h := range s.held {
-				held[j] = max(held[j], h)
-			}
+	if w.q.fact != nil {
+		if w.q.fact.in(c.Text[c.Quote.Start:c.Quote.End]) {
+			c.Features.Fact = 1
+		} else {
+			c.Features.NoFact = 1
 		}
-		return w.share(held)
 	}
-	says := func(i int) string { return hit.Text[sentences[i].Start:sentences[i].End] }
+}
+
+// A neighbour of the best sentence belongs to the answer if the checker is this sure of
+// it, and not much less sure than of the best.
+const (
+	belongs    = -0.5
+	muchLess   = 2.0
+	sureCounts = 0.35 // beside words and meaning
+)
+
+func (w *weigher) sentencesThatAnswer(c *Candidate) text.Span {
+	sentences := c.sentences
+	if len(sentences) == 0 {
+		return text.Span{}
+	}
+	says := func(i int) string { return c.Text[sentences[i].Start:sentences[i].End] }
 	scores := make([]float64, len(sentences))
 	first := 0
-	headed := w.share(heads)
+	headed := w.share(c.heads)
 	for i, s := range sentences {
 		// Where the headings ask what was asked, the answer begins below them.
-		scores[i] = together(i, i) + 0.5*s.own + s.like + 0.4*headed/float64(1+i)
+		scores[i] = s.together + 0.5*s.own + s.like + s.match + 0.4*headed/float64(1+i)
+		if s.judged {
+			scores[i] += sureCounts * s.sure
+		}
 		if w.q.fact != nil && w.q.fact.in(says(i)) {
 			scores[i] += 0.3
 		}
@@ -250,10 +368,16 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 			first = i
 		}
 	}
+	best := sentences[first]
+	// answers reports whether a neighbour belongs to the answer too.
+	answers := func(i int) bool {
+		s := sentences[i]
+		return s.judged && s.sure >= belongs && s.sure >= best.sure-muchLess || !best.judged
+	}
 	last := first
 	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
 	switch {
-	case isRow(hit.Text, sentences[first].Span):
+	case isRow(c.Text, sentences[first].Span):
 		// A row of a table says all by itself.
 	case isItem(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
@@ -272,16 +396,16 @@ func (w *weigher) quote(hit knowledge.Hit, sentences []sentence, heads []float64
 				last++ // such as the command that is to be used
 			case back && (leansBack(says(first)) || goesOn(says(first)) && !ends(says(first-1))):
 				first--
-			case on && (!back || scores[last+1] >= scores[first-1] || leansBack(says(last+1))):
+			case on && (answers(last+1) && (!back || !answers(first-1) || scores[last+1] >= scores[first-1])):
 				last++
-			case back:
+			case back && answers(first-1):
 				first--
 			default:
-				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, together(first, last)
+				return text.Span{Start: sentences[first].Start, End: sentences[last].End}
 			}
 		}
 	}
-	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, together(first, last)
+	return text.Span{Start: sentences[first].Start, End: sentences[last].End}
 }
 
 // agreement is the share of the telling words of the shorter of two quotes from
@@ -347,11 +471,16 @@ type fact struct {
 	number  *regexp.Regexp // of texts with a digit or a sign of money; nil: any of these will do
 	words   map[string]bool
 	phrases []string
+	signs   string // any of which shows one
+	must    bool   // what holds none cannot answer
 }
 
 // in reports whether a text holds such a fact.
 func (f *fact) in(s string) bool {
 	if strings.ContainsAny(s, "0123456789£$€") && (f.number == nil || f.number.MatchString(s)) {
+		return true
+	}
+	if f.signs != "" && strings.ContainsAny(s, f.signs) {
 		return true
 	}
 	for w := range text.EachWord(s) {
@@ -363,6 +492,12 @@ func (f *fact) in(s string) bool {
 }
 
 var facts = []fact{
+	{
+		asked:  regexp.MustCompile(`(?i)\b(?:(?:tele)?phone|mobile|fax|contact) numbers?\b|\b(?:e-?mail|web|postal) address\b|\bwhat(?:'s|s| is) your (?:phone|e-?mail|number)\b`),
+		number: regexp.MustCompile(`\d[\d ()/-]{5,}\d`),
+		signs:  "@",
+		must:   true,
+	},
 	{
 		asked:   regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare)\b`),
 		number:  regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)`),
@@ -400,18 +535,41 @@ func factWanted(question string) (*fact, text.Span) {
 	return nil, text.Span{}
 }
 
-var followUp = regexp.MustCompile(`(?i)^(?:and what about|what about|how about|and for|and|also)\b\s*`)
+var followUp = regexp.MustCompile(`(?i)^(?:ok(?:ay)?[\s,]+)?(?:and what about|what about|how about|and for|and also|what if|and|also|or|plus|even|same(?: but)?)\b\s*`)
 
 // pointing words stand for what was said before.
-var pointing = regexp.MustCompile(`(?i)\b(?:it|its|they|them|their|that|those|this|these|there|one|ones|then)\b`)
+var pointing = regexp.MustCompile(`(?i)\b(?:it|its|they|them|their|that|those|this|these|there|one|ones|then|same|else|both|either)\b`)
 
-// isFollowUp reports whether a question needs the one before it: it is short and
-// begins with "and", "what about", and is no whole question by itself, as "and when
-// does the office open?" is.
-func isFollowUp(question string) bool {
-	rest := followUp.ReplaceAllString(question, "")
-	if rest == question || len(text.Words(question)) > 6 {
-		return false
+// pointless are turns in which such a word stands for nothing: "is it possible to ...".
+var pointless = regexp.MustCompile(`(?i)\b(?:(?:is|was|would|will) (?:it|there)|there(?:'|’)?s|there (?:is|are)|it(?:'|’)?s)\s+(?:possible|ok|okay|allowed|true|safe|necessary|too|a|an|any|some|worth|still|free to|cheaper to|better to)\b`)
+
+// How much a question needs the one before it.
+const (
+	byItself = iota
+	mayFollow
+	follows
+)
+
+// longestFollowUp is the number of words from which on a question stands by itself.
+const longestFollowUp = 14
+
+// followsUp says whether a question needs the one before it: it begins with "and", "what
+// about", and is no whole question by itself, as "and when does the office open?" is; or
+// it points back ("how much is it?"). One of few words may.
+func followsUp(q *question) int {
+	words := len(text.Words(q.mended))
+	if words > longestFollowUp {
+		return byItself
 	}
-	return !asks.MatchString(rest) || len(text.Words(rest)) < 4 || pointing.MatchString(rest)
+	rest := followUp.ReplaceAllString(q.mended, "")
+	points := pointing.MatchString(pointless.ReplaceAllString(rest, ""))
+	switch {
+	case rest != q.mended && (points || !asks.MatchString(rest) || len(text.Words(rest)) < 4):
+		return follows
+	case points && q.telling() <= 2:
+		return follows
+	case points || rest != q.mended || words <= 4:
+		return mayFollow
+	}
+	return byItself
 }

@@ -16,12 +16,17 @@ import (
 
 // A Brief is what a bot is told.
 type Brief struct {
-	Name         string              `yaml:"bot"`
-	Title        string              `yaml:"title"`
-	Persona      string              `yaml:"name"` // how it calls itself
-	Role         string              `yaml:"role"`
-	Threshold    float64             `yaml:"threshold"` // confidence below which it does not answer, 0 to 1
-	Sources      []string            `yaml:"sources"`   // that it may answer from; none listed means all
+	Name      string  `yaml:"bot"`
+	Title     string  `yaml:"title"`
+	Persona   string  `yaml:"name"` // how it calls itself
+	Role      string  `yaml:"role"`
+	Threshold float64 `yaml:"threshold"` // confidence below which it does not answer, 0 to 1
+
+	// OfferThreshold is how likely what was found must be to be offered, 0 to 1; 1: nothing
+	// is offered.
+	OfferThreshold float64 `yaml:"offer_threshold"`
+
+	Sources      []string            `yaml:"sources"` // that it may answer from; none listed means all
 	Tools        []string            `yaml:"tools"`
 	Capture      *Capture            `yaml:"capture"`
 	Escalate     Escalate            `yaml:"escalate"`
@@ -65,7 +70,11 @@ type OffTopic struct {
 
 // DefaultThreshold is the confidence from which a bot answers if its brief does
 // not say.
-const DefaultThreshold = 0.5
+const DefaultThreshold = 0.65
+
+// DefaultOfferThreshold is how likely what was found must be to be offered, if the brief
+// does not say.
+const DefaultOfferThreshold = 0.42
 
 // The reasons to escalate.
 const (
@@ -82,51 +91,59 @@ const Held = "held"
 // The wordings that a brief may set, each a list to choose from. A sentence of
 // fact never comes from here.
 const (
-	Greeting     = "greeting"     // before the first reply
-	Welcome      = "welcome"      // when there was only a greeting
-	Thanked      = "thanked"      // when the customer says thank you
-	Farewell     = "farewell"     // when the customer says goodbye
-	WhoIAm       = "who_i_am"     // when asked whether it is a robot
-	Named        = "named"        // before an answer, when the name was given
-	Noted        = "noted"        // when a detail was given
-	HowToHelp    = "how_to_help"  // when nothing was asked
-	NotKnown     = "not_known"    // no answer, nobody is told
-	HandedOver   = "handed_over"  // no answer, people are told
-	WishGranted  = "wish_granted" // a person was asked for
-	Calm         = "calm"         // the customer is angry, people are told
-	Waiting      = "waiting"      // more was said while waiting for a person
-	AlreadyTold  = "already_told" // a person was asked for again while waiting
-	Again        = "again"        // before an answer given a moment ago
-	PartUnknown  = "part_unknown" // one of several questions has no answer, nobody is told
-	PartAsked    = "part_asked"   // one of several questions has no answer, people are told
-	FaultSaid    = "fault"        // no reply could be made, people are told
-	ReadInPart   = "read_in_part" // a message was too long to be read to its end
-	OffTopicSaid = "off_topic"    // what was asked has nothing to do with the business
-	WhichOne     = "which_one"    // before the answers that may be meant
+	Greeting       = "greeting"        // before the first reply
+	Welcome        = "welcome"         // when there was only a greeting
+	Thanked        = "thanked"         // when the customer says thank you
+	Farewell       = "farewell"        // when the customer says goodbye
+	WhoIAm         = "who_i_am"        // when asked whether it is a robot
+	Named          = "named"           // before an answer, when the name was given
+	Noted          = "noted"           // when a detail was given
+	HowToHelp      = "how_to_help"     // when nothing was asked
+	NotKnown       = "not_known"       // no answer, nobody is told
+	HandedOver     = "handed_over"     // no answer, people are told
+	WishGranted    = "wish_granted"    // a person was asked for
+	Calm           = "calm"            // the customer is angry, people are told
+	Waiting        = "waiting"         // more was said while waiting for a person
+	AlreadyTold    = "already_told"    // a person was asked for again while waiting
+	Again          = "again"           // before an answer given a moment ago
+	PartUnknown    = "part_unknown"    // one of several questions has no answer, nobody is told
+	PartAsked      = "part_asked"      // one of several questions has no answer, people are told
+	FaultSaid      = "fault"           // no reply could be made, people are told
+	ReadInPart     = "read_in_part"    // a message was too long to be read to its end
+	OffTopicSaid   = "off_topic"       // what was asked has nothing to do with the business
+	WhichOne       = "which_one"       // before the things that may be meant
+	NotSure        = "not_sure"        // before what was found and may be meant
+	Otherwise      = "otherwise"       // after what may be meant, nobody is told
+	OtherwiseAsked = "otherwise_asked" // after what may be meant, people are told if it is not
+	Confirmed      = "confirmed"       // when the customer says that it was meant
 )
 
 var defaults = map[string][]string{
-	Greeting:     {"Hello{{ contact.first_name.hasValue() ? ' ' + contact.first_name.value() : '' }}!"},
-	Welcome:      {"How can I help?"},
-	Thanked:      {"You're welcome.", "Glad to help."},
-	Farewell:     {"Goodbye, and thank you.", "Thank you, goodbye."},
-	WhoIAm:       {"I'm {{ bot }}, an automated assistant. If you would rather talk to a person, just say so."},
-	Named:        {"Thank you, {{ contact.first_name.orValue('') }}."},
-	Noted:        {"Thank you{{ contact.first_name.hasValue() ? ', ' + contact.first_name.value() : '' }}, I have noted that."},
-	HowToHelp:    {"How can I help?", "What would you like to know?"},
-	NotKnown:     {"I don't know that, and I would rather not guess."},
-	HandedOver:   {"I don't know that, and I would rather not guess. I have asked a colleague, who will answer you here."},
-	WishGranted:  {"Of course. I have asked a colleague to come in; they will answer you here."},
-	Calm:         {"I'm sorry about this. I have asked a colleague to look into it at once; they will answer you here."},
-	Waiting:      {"Thank you, I have added that for my colleague.", "Noted. My colleague will see this too."},
-	AlreadyTold:  {"A colleague has been asked already, and will answer you here.", "My colleagues know that you are waiting, and will answer you here."},
-	Again:        {"As I said:", "To repeat:"},
-	OffTopicSaid: {"That is not something I can help with. Ask me about {{ workspace }}."},
-	WhichOne:     {"Which of these do you mean?"},
-	PartUnknown:  {"About \"{{ question }}\": I don't know, and I would rather not guess."},
-	PartAsked:    {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
-	FaultSaid:    {"I'm sorry, I could not deal with your message. I have asked a colleague, who will answer you here."},
-	ReadInPart:   {"Your message is long, and I have read only its beginning. Please send me the rest in a message of its own."},
+	Greeting:       {"Hello{{ contact.first_name.hasValue() ? ' ' + contact.first_name.value() : '' }}!"},
+	Welcome:        {"How can I help?"},
+	Thanked:        {"You're welcome.", "Glad to help."},
+	Farewell:       {"Goodbye, and thank you.", "Thank you, goodbye."},
+	WhoIAm:         {"I'm {{ bot }}, an automated assistant. If you would rather talk to a person, just say so."},
+	Named:          {"Thank you, {{ contact.first_name.orValue('') }}."},
+	Noted:          {"Thank you{{ contact.first_name.hasValue() ? ', ' + contact.first_name.value() : '' }}, I have noted that."},
+	HowToHelp:      {"How can I help?", "What would you like to know?"},
+	NotKnown:       {"I don't know that, and I would rather not guess."},
+	HandedOver:     {"I don't know that, and I would rather not guess. I have asked a colleague, who will answer you here."},
+	WishGranted:    {"Of course. I have asked a colleague to come in; they will answer you here."},
+	Calm:           {"I'm sorry about this. I have asked a colleague to look into it at once; they will answer you here."},
+	Waiting:        {"Thank you, I have added that for my colleague.", "Noted. My colleague will see this too."},
+	AlreadyTold:    {"A colleague has been asked already, and will answer you here.", "My colleagues know that you are waiting, and will answer you here."},
+	Again:          {"As I said:", "To repeat:"},
+	OffTopicSaid:   {"That is not something I can help with. Ask me about {{ workspace }}."},
+	WhichOne:       {"Which of these do you mean?"},
+	NotSure:        {"I am not sure that this is what you mean:"},
+	Otherwise:      {"If that is not it, tell me."},
+	OtherwiseAsked: {"If that is not it, tell me, and I ask a colleague."},
+	Confirmed:      {"Good. Is there anything else?"},
+	PartUnknown:    {"About \"{{ question }}\": I don't know, and I would rather not guess."},
+	PartAsked:      {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
+	FaultSaid:      {"I'm sorry, I could not deal with your message. I have asked a colleague, who will answer you here."},
+	ReadInPart:     {"Your message is long, and I have read only its beginning. Please send me the rest in a message of its own."},
 }
 
 // Because says in words for people why somebody waits for a person; a reason that
@@ -160,7 +177,7 @@ func Plain() Brief {
 
 // Parse reads a brief. The error is document.Problems.
 func Parse(file string, source []byte) (Brief, error) {
-	b := Brief{Threshold: DefaultThreshold, WhileWaiting: "answer"}
+	b := Brief{Threshold: DefaultThreshold, OfferThreshold: DefaultOfferThreshold, WhileWaiting: "answer"}
 	c := document.Decode(file, source, &b)
 	if c.Failed() {
 		return b, c.Err()
@@ -170,7 +187,10 @@ func Parse(file string, source []byte) (Brief, error) {
 		c.Wrong("$.name", "a bot needs a name that it goes by")
 	}
 	if !(b.Threshold > 0 && b.Threshold < 1) { // also what is no number
-		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.5 is a good start")
+		c.Wrong("$.threshold", "the threshold must lie between 0 and 1; 0.65 is a good start")
+	}
+	if !(b.OfferThreshold > 0 && b.OfferThreshold <= 1) {
+		c.Wrong("$.offer_threshold", "the threshold for offers must lie above 0, and be at most 1, with which nothing is offered; %v is a good start", DefaultOfferThreshold)
 	}
 	if b.WhileWaiting != "answer" && b.WhileWaiting != "acknowledge" {
 		c.Wrong("$.while_waiting", "%q is not known here; it is answer or acknowledge", b.WhileWaiting)

@@ -185,6 +185,7 @@ func TestLoopsAreSeen(t *testing.T) {
 // What a turn came to is what is said of it.
 func TestCodesAreTrue(t *testing.T) {
 	s := frontDesk(t)
+	s.Brief.OfferThreshold = 1
 	quiet := s
 	quiet.Brief.Escalate.On = nil
 	waiting := s

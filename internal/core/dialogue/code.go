@@ -11,7 +11,8 @@ const (
 	CodeAnswered       Code = "answered"
 	CodeAnsweredInPart Code = "answered_in_part"
 	CodeAskedBack      Code = "asked_back"
-	CodeAskedWhich     Code = "asked_which"
+	CodeOffered        Code = "offered"
+	CodeConfirmed      Code = "confirmed"
 	CodeNotKnown       Code = "not_known"
 	CodeOffTopic       Code = "off_topic"
 	CodeForbidden      Code = "forbidden"
@@ -29,7 +30,8 @@ var codes = map[Code]string{
 	CodeAnswered:       "answered",
 	CodeAnsweredInPart: "answered in part",
 	CodeAskedBack:      "asked back",
-	CodeAskedWhich:     "asked which",
+	CodeOffered:        "offered",
+	CodeConfirmed:      "confirmed",
 	CodeNotKnown:       "not known",
 	CodeOffTopic:       "off topic",
 	CodeForbidden:      "refused",

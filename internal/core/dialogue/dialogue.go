@@ -29,7 +29,8 @@ type State struct {
 	Lead         Lead          `json:"-"` // kept in a column of its own
 	Open         *OpenQuestion `json:"open,omitempty"`
 	Asked        []Asked       `json:"asked,omitempty"` // the latest questions, at most keptQuestions
-	Choice       *Choice       `json:"choice,omitempty"`
+	Offer        *Offer        `json:"offer,omitempty"`
+	Offered      []string      `json:"offered,omitempty"` // the latest questions that something was offered for, at most keptOffers
 	LastQuestion string        `json:"last_question,omitempty"`
 	Replies      int           `json:"replies,omitempty"` // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`
@@ -44,18 +45,6 @@ type OpenQuestion struct {
 	Missing   string         `json:"missing"`
 	Question  string         `json:"question"` // what the customer had asked
 	Tries     int            `json:"tries"`
-}
-
-// A Choice waits for the customer to say which of several answers is meant.
-type Choice struct {
-	Question string   `json:"question"`
-	Options  []Option `json:"options"`
-}
-
-// An Option is one of the answers that may be meant.
-type Option struct {
-	Label     string `json:"label"`
-	PassageID string `json:"passage_id"`
 }
 
 // Asked is a question and what became of it.

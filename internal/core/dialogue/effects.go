@@ -19,7 +19,7 @@ type Effect interface {
 }
 
 // Effects are the kinds of effects that turns decide on, one of each.
-var Effects = []Effect{Say{}, Remember{}, Escalate{}, Missed{}, Notify{}, WriteRow{}, Sync{}}
+var Effects = []Effect{Say{}, Remember{}, Escalate{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}}
 
 // Say sends a message to the customer; it answers the messages named. A turn may
 // say several things, in order.
@@ -46,6 +46,17 @@ type Escalate struct {
 // Missed notes a question that the knowledge does not answer.
 type Missed struct{ Question string }
 
+// Example notes what a customer said to something that was offered for a question: it
+// teaches what answers such questions. What was right is a gap no more.
+type Example struct {
+	Question      string
+	PassageID     string
+	Source, Label string
+	Words         string // what was offered
+	Right         bool
+	How           string // yes, chosen; no, other words, another was chosen
+}
+
 // Notify tells people that a conversation waits, by mail.
 type Notify struct {
 	Connection, To string // a mail address, team/NAME or person/NAME
@@ -69,6 +80,7 @@ func (Say) Kind() string      { return "say" }
 func (Remember) Kind() string { return "remember" }
 func (Escalate) Kind() string { return "escalate" }
 func (Missed) Kind() string   { return "gap" }
+func (Example) Kind() string  { return "example" }
 func (Notify) Kind() string   { return "notify" }
 func (WriteRow) Kind() string { return "row" }
 func (Sync) Kind() string     { return "sync" }
@@ -79,6 +91,12 @@ func (e Say) String() string {
 func (e Remember) String() string { return "remember " + e.Field }
 func (e Escalate) String() string { return "escalate: " + e.Reason }
 func (e Missed) String() string   { return "gap: " + e.Question }
+func (e Example) String() string {
+	if e.Right {
+		return "example: " + e.Label + " answers it"
+	}
+	return "example: " + e.Label + " does not answer it"
+}
 func (e Notify) String() string   { return "notify " + e.To }
 func (e WriteRow) String() string { return "row in sheet " + e.Sheet }
 func (e Sync) String() string     { return "contact to " + e.Connection }

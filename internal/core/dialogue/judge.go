@@ -1,11 +1,8 @@
 package dialogue
 
 import (
-	"fmt"
 	"math"
-	"regexp"
 	"slices"
-	"strings"
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
@@ -16,7 +13,7 @@ import (
 // nothing in the knowledge is like it.
 const (
 	offTopicLikeness = 0.72
-	strange          = 0.42
+	strange          = 0.4
 )
 
 // How like the examples of a rule a question must be, by meaning, to be forbidden:
@@ -76,6 +73,34 @@ func (t *turn) isForbidden(part answer.Part, reply answer.Reply) (bot.Rule, bool
 	return nearest, surely >= forbiddenUnanswered && near >= known
 }
 
+// How near a question must be to those that a tool answers, by meaning, tokens and words
+// together; and how like by its words alone, where nothing that the tool needs is said.
+const (
+	toolNear     = 0.9
+	toolMeaning  = 0.45
+	toolLikeness = 0.6
+	toolSurely   = 0.85
+	toolHeard    = 0.3 // where something that the tool needs is said
+)
+
+// isForTool reports whether a question is one that a tool answers, and how like those it
+// is: it is nearer to one of them than to anything in the knowledge, and says what the tool
+// needs or shares its words.
+func (t *turn) isForTool(tool Tool, part answer.Part, found answer.Found, heard bool) (likeness float64, ok bool) {
+	likeness = tool.likeness(t.Finder.Index, found.Mended)
+	near := t.Finder.Near(t.ctx, part, found, tool.When)
+	if near.Match == 0 && near.KnownMatch == 0 { // meanings are not known: words must do
+		return likeness, likeness >= toolLikeness
+	}
+	if likeness >= toolSurely {
+		return likeness, true
+	}
+	if near.All < toolNear || near.Meaning < toolMeaning || near.Examples() < near.Knowledge() || likeness < toolLikeness && !(heard && likeness >= toolHeard) {
+		return likeness, false
+	}
+	return max(likeness, min(near.Meaning, 1)), true
+}
+
 // isOffTopic reports whether something has nothing to do with the business: it is
 // like one of the brief's examples, or a question that no passage shares a word
 // with or is like. Of a question in another language that cannot be said.
@@ -86,93 +111,37 @@ func (t *turn) isOffTopic(part answer.Part, found answer.Found) bool {
 	if t.Finder.Like(t.ctx, part.Text, t.Brief.OffTopic.Questions) >= offTopicLikeness {
 		return true
 	}
-	if part.Kind != answer.Question || !t.Finder.Index.Analyzer().Speaks(text.LanguageOf(part.Text)) {
+	if part.Kind != answer.Question || !t.Finder.Index.Analyzer().Speaks(text.LanguageOf(part.Text)) || t.isForeign(part.Text) || found.Likely >= t.Brief.OfferThreshold || found.Meant != found.Mended {
 		return false
 	}
+	for _, term := range t.Finder.Index.Analyzer().Telling(found.Mended) {
+		if !term.Light && t.Finder.Index.Knows(term.Stem) {
+			return false
+		}
+	}
 	for _, c := range found.Candidates {
-		if c.Coverage > 0.25 || c.Meaning > strange || c.Meaning == 0 { // 0: not known yet
+		if c.Meaning == 0 || c.Meaning > strange { // 0: not known yet
 			return false
 		}
 	}
 	return true
 }
 
-// How near the threshold, and each other, two answers are that may both be
-// meant.
-const (
-	nearThreshold = 0.2
-	nearEach      = 0.2
-	askedAbout    = 2
-)
-
-// choose asks which of two answers is meant, once for a question: when both are
-// nearly known well enough and stand in different places.
-func (t *turn) choose(question string, candidates []answer.Candidate) bool {
-	if t.State.Choice != nil || t.next.Choice != nil || len(candidates) < askedAbout {
+// isForeign reports whether most words are those of a language that is not spoken here:
+// neither the knowledge nor English has them.
+func (t *turn) isForeign(said string) bool {
+	if !t.Finder.Index.Analyzer().English() {
 		return false
 	}
-	first := candidates[0]
-	if first.Confidence < t.Brief.Threshold-nearThreshold {
-		return false
-	}
-	choice := &Choice{Question: question}
-	for _, c := range candidates {
-		label := c.Label()
-		if label == "" || len(c.Missing) > 0 || first.Confidence-c.Confidence > nearEach || len(choice.Options) == askedAbout {
-			break
-		}
-		if len(choice.Options) > 0 && strings.EqualFold(choice.Options[0].Label, label) {
+	known, all := 0, 0
+	for _, w := range text.Words(said) {
+		if len(w.Folded) < 3 {
 			continue
 		}
-		choice.Options = append(choice.Options, Option{label, c.ID})
-	}
-	if len(choice.Options) < askedAbout {
-		return false
-	}
-	lines := []string{t.word(bot.WhichOne, question)}
-	for i, o := range choice.Options {
-		lines = append(lines, fmt.Sprintf("%d. %s", i+1, o.Label))
-	}
-	t.answers = append(t.answers, strings.Join(lines, "\n"))
-	t.next.Choice = choice
-	return true
-}
-
-var (
-	saysFirst  = regexp.MustCompile(`(?i)^\W*(?:1|one|(?:the )?first(?: one)?)\b`)
-	saysSecond = regexp.MustCompile(`(?i)^\W*(?:2|two|(?:the )?second(?: one)?|(?:the )?(?:last|latter)(?: one)?)\b`)
-)
-
-// chosen takes the customer's word for which answer is meant. It reports whether
-// that settled the turn; if not, the message is looked at like any other.
-func (t *turn) chosen() bool {
-	choice := *t.next.Choice
-	t.next.Choice = nil
-	at := -1
-	switch {
-	case saysFirst.MatchString(t.said):
-		at = 0
-	case saysSecond.MatchString(t.said):
-		at = 1
-	case len(text.Words(t.said)) <= 8:
-		best := 0.0
-		for i, o := range choice.Options {
-			if like := t.Finder.Shared(t.said, o.Label); like > best {
-				at, best = i, like
-			}
+		all++
+		if text.English().Times(w.Folded) > 0 || t.Finder.Index.Spelt(w.Folded) > 0 || text.IsCommon(w.Folded) {
+			known++
 		}
 	}
-	if at < 0 || at >= len(choice.Options) {
-		return false
-	}
-	candidate, ok := t.Finder.Passage(t.ctx, choice.Question+" "+choice.Options[at].Label, choice.Options[at].PassageID)
-	if !ok {
-		return false
-	}
-	t.quote(choice.Question, candidate)
-	t.trace.Understood = append(t.trace.Understood, Understood{
-		Part: answer.Part{Text: t.said, Kind: answer.Statement}, Outcome: "chose: " + choice.Options[at].Label,
-	})
-	t.came(CodeAnswered, "the customer said which is meant")
-	return true
+	return 2*known < all
 }

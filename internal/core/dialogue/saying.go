@@ -25,8 +25,9 @@ func (t *turn) conclude(greeted, chatted bool) {
 		t.came(CodeAskedBack, "the reply did not hold "+open.Missing)
 	case len(t.unknown) > 0:
 		t.notKnown()
-	case t.next.Choice != nil && len(t.answers) == 1:
-		t.came(CodeAskedWhich, "two passages may be meant, and neither is known well enough")
+	case t.offered != "" && len(t.answers) == 0:
+		t.answers = append(t.answers, t.offered)
+		t.came(CodeOffered, "what was found may be meant, and is not known well enough")
 	case len(t.answers) > 0:
 		if t.Brief.WhileWaiting == "acknowledge" && t.next.Lead == Waiting && t.asked > 0 {
 			t.answers, t.citations = nil, nil
@@ -67,6 +68,9 @@ func (t *turn) conclude(greeted, chatted bool) {
 	default:
 		t.say(bot.HowToHelp, "")
 		t.came(CodeSmallTalk, "nothing was asked")
+	}
+	if t.offered != "" && t.trace.Code != CodeOffered {
+		t.answers = append(t.answers, fmt.Sprintf("\"%s\": %s", t.offeredFor, t.offered))
 	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
@@ -124,7 +128,9 @@ func (t *turn) notKnown() {
 func (t *turn) noteUnknown() {
 	for _, question := range t.unknown {
 		t.note(Asked{Question: question})
-		t.effects = append(t.effects, Missed{question})
+		if question != t.refused {
+			t.effects = append(t.effects, Missed{question})
+		}
 	}
 }
 
@@ -147,7 +153,20 @@ func (t *turn) send() {
 	if len(t.answers) == 0 && note == "" {
 		return
 	}
+	// What was offered, and the way to a person behind it, have room first: a choice that
+	// is cut cannot be chosen.
+	offered, otherwise := t.choices(), ""
+	if t.next.Offer != nil {
+		otherwise = t.otherwise()
+	}
 	limit := t.Abilities.Limit
+	if limit > 0 && (offered != nil || otherwise != "") {
+		behind := len([]rune(otherwise)) + 4
+		if offered != nil {
+			behind += len([]rune(message.Numbered(offered.Choices)))
+		}
+		limit = max(limit-behind, limit/3)
+	}
 	if limit > 0 && note != "" {
 		limit = max(limit-len([]rune(note))-2, limit/2)
 	}
@@ -167,6 +186,12 @@ func (t *turn) send() {
 		joined = strings.TrimSpace(joined + "\n\n" + note)
 	}
 	say := Say{Parts: message.Of(joined), Citations: t.citations}
+	if offered != nil {
+		say.Parts = append(say.Parts, *offered)
+	}
+	if otherwise != "" {
+		say.Parts = append(say.Parts, message.Part{Kind: message.Text, Text: otherwise})
+	}
 	for _, m := range t.Messages {
 		say.Answers = append(say.Answers, m.ID)
 	}

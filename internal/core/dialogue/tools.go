@@ -58,10 +58,6 @@ func PrepareTool(analyzer *text.Analyzer, t workspace.Tool) Tool {
 	return tool
 }
 
-// toolLikeness is how like a tool's questions a question must be for it to be
-// called.
-const toolLikeness = 0.6
-
 // likeness compares a question with those the tool answers, leaving out the
 // values of arguments: twice the weight shared over the weight of both, 0 to 1.
 func (t Tool) likeness(ix *knowledge.Index, question string) float64 {

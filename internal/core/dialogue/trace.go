@@ -9,9 +9,11 @@ type Trace struct {
 	Code       Code         `json:"code"`
 	Why        string       `json:"why"`
 	Threshold  float64      `json:"threshold"`
-	Tools      []ToolUse    `json:"tools,omitempty"`
-	Effects    []string     `json:"effects"`
-	Timings    []Timing     `json:"timings"`
+	// OfferThreshold is how likely what was found must be to be offered.
+	OfferThreshold float64   `json:"offer_threshold"`
+	Tools          []ToolUse `json:"tools,omitempty"`
+	Effects        []string  `json:"effects"`
+	Timings        []Timing  `json:"timings"`
 }
 
 // Understood is one part of what came in and what it led to.
@@ -19,6 +21,7 @@ type Understood struct {
 	answer.Part
 	Outcome  string    `json:"outcome"`
 	Mended   string    `json:"mended,omitempty"` // with misspelt words mended, if any were
+	Likely   float64   `json:"likely,omitempty"` // the chance that one of the first three passages answers it, 0 to 1
 	Passages []Weighed `json:"passages,omitempty"`
 }
 
@@ -34,7 +37,10 @@ type Weighed struct {
 	Meaning    float64  `json:"meaning"`
 	Confidence float64  `json:"confidence"`
 	Missing    []string `json:"missing,omitempty"`
+	Sure       float64  `json:"sure,omitempty"`  // what the checker makes of it, 0 to 1; 0 while that is not known
+	Lacks      string   `json:"lacks,omitempty"` // the word of the question that the checker finds nothing for
 	Quoted     bool     `json:"quoted,omitempty"`
+	Offered    bool     `json:"offered,omitempty"`
 }
 
 // ToolUse is one use of a tool in a turn.

@@ -79,15 +79,18 @@ type turn struct {
 	trace   Trace
 	started time.Duration
 
-	opening   []string // goes before the answers
-	answers   []string
-	citations []answer.Citation
-	unknown   []string // questions without an answer
-	before    string   // what was said just before the question
-	asked     int      // questions that were dealt with
-	offTopic  int      // of these
-	forbidden int      // of these
-	cut       bool     // not all of what came was read
+	opening    []string // goes before the answers
+	answers    []string
+	offered    string // what is offered, behind the answers
+	offeredFor string // the question that it is for
+	citations  []answer.Citation
+	unknown    []string // questions without an answer
+	refused    string   // of these, the one for which what was offered was refused: it is a gap already
+	before     string   // what was said just before the question
+	asked      int      // questions that were dealt with
+	offTopic   int      // of these
+	forbidden  int      // of these
+	cut        bool     // not all of what came was read
 }
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
@@ -104,7 +107,7 @@ func newTurn(ctx context.Context, s Snapshot) *turn {
 		}
 	}
 	t.said = strings.Join(lines, "\n")
-	t.trace.Threshold = s.Brief.Threshold
+	t.trace.Threshold, t.trace.OfferThreshold = s.Brief.Threshold, s.Brief.OfferThreshold
 	t.timed("")
 	return t
 }
@@ -151,14 +154,22 @@ func (t *turn) timed(part string) {
 	t.started = now
 }
 
+// bars are those of the brief.
+func (t *turn) bars() answer.Bars {
+	return answer.Bars{Answer: t.Brief.Threshold, Offer: t.Brief.OfferThreshold}
+}
+
 // reply deals with each thing that was asked.
 func (t *turn) reply() {
-	if t.next.Open != nil && t.fillOpen() || t.next.Choice != nil && t.chosen() {
+	if t.next.Open != nil && t.fillOpen() || t.next.Offer != nil && t.settle() {
 		return
 	}
 	parts := answer.Split(t.said)
 	greeted, chatted := false, false
 	questions := slices.ContainsFunc(parts, func(p answer.Part) bool { return p.Kind == answer.Question })
+	if !questions {
+		t.leaveOne(parts)
+	}
 	asked := 0
 	for i, part := range parts {
 		if i == readParts || asked == readAsked || t.ctx.Err() != nil {
@@ -172,6 +183,8 @@ func (t *turn) reply() {
 		case answer.Greeting:
 			greeted = true
 			note("greeted")
+		case answer.Told:
+			note("nothing asked")
 		case answer.Thanks, answer.Farewell, answer.AboutBot:
 			wording := map[answer.Kind]string{answer.Thanks: bot.Thanked, answer.Farewell: bot.Farewell, answer.AboutBot: bot.WhoIAm}[part.Kind]
 			t.answers = append(t.answers, t.word(wording, ""))
@@ -197,13 +210,37 @@ func (t *turn) reply() {
 	t.conclude(greeted, chatted)
 }
 
+// leaveOne leaves of statements that may want an answer, in a message that asks nothing in
+// form, the one that is known best: they tell one story ("I lost my hat. It was red.").
+func (t *turn) leaveOne(parts []answer.Part) {
+	best, likeliest := -1, 0.0
+	for i, part := range parts[:min(len(parts), readParts)] {
+		if part.Kind != answer.Statement || t.ctx.Err() != nil || !t.asksSomething(part.Text) {
+			continue
+		}
+		if found := t.Finder.Find(t.ctx, part, t.next.LastQuestion); best < 0 || found.Likely > likeliest {
+			best, likeliest = i, found.Likely
+		}
+	}
+	for i := range parts {
+		if parts[i].Kind == answer.Statement && i != best {
+			parts[i].Kind = answer.Told
+		}
+	}
+}
+
 // asksSomething reports whether a statement wants an answer: it has telling
 // words beside the facts that were taken up.
 func (t *turn) asksSomething(statement string) bool {
 	if len(t.learnt) > 0 && len(t.Settings.Fields.Hear(statement, t.Settings.Region)) > 0 {
 		return false
 	}
-	return t.Finder.Asks(statement)
+	if t.Finder.Asks(statement) {
+		return true
+	}
+	// Few words, none of which the knowledge has, may yet mean something in it.
+	found := t.Finder.Find(t.ctx, answer.Part{Text: statement, Kind: answer.Statement}, "")
+	return len(found.Candidates) > 0 && found.Likely >= t.Brief.OfferThreshold
 }
 
 // What a trace keeps of the passages that were weighed.
@@ -223,6 +260,10 @@ func begin(s string, runes int) string {
 	return s
 }
 
+// surelyAsked is how well a statement beside a question must be known to be answered by
+// itself: most only tell the story, which is looked at with the question.
+const surelyAsked = 0.9
+
 // besideQuestion is the outcome of what only goes with a question.
 const besideQuestion = "said beside a question"
 
@@ -230,7 +271,11 @@ const besideQuestion = "said beside a question"
 // only goes with a question ("we are 34") need not be answered.
 func (t *turn) ask(part answer.Part, beside bool) {
 	u := Understood{Part: part}
-	reply := t.Finder.Reply(t.ctx, part, t.next.LastQuestion, t.Brief.Threshold, t.Abilities.Limit)
+	bars := t.bars()
+	if beside {
+		bars.Answer, bars.Offer = max(bars.Answer, surelyAsked), 1
+	}
+	reply := t.Finder.Reply(t.ctx, part, t.next.LastQuestion, bars, t.Abilities.Limit)
 	found, candidates := reply.Found, reply.Candidates
 	if !beside || reply.Words != "" {
 		t.next.LastQuestion = found.Meant
@@ -242,9 +287,10 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		u.Passages = append(u.Passages, Weighed{
 			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: begin(c.Text, tracedRunes),
 			Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
-			Quoted: i == 0 && reply.Words != "",
+			Sure: c.Sure, Lacks: c.Lacks, Quoted: i == 0 && reply.Words != "",
 		})
 	}
+	u.Likely = reply.Likely
 	defer func() {
 		t.trace.Understood = append(t.trace.Understood, u)
 		if u.Outcome != besideQuestion {
@@ -252,16 +298,17 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		}
 	}()
 	unquoted := func() {
-		reply.Words = ""
+		reply.Words, reply.Offer = "", nil
 		for i := range u.Passages {
 			u.Passages[i].Quoted = false
 		}
 	}
 
 	for _, tool := range t.Tools {
-		if likeness := tool.likeness(t.Finder.Index, found.Mended); likeness >= toolLikeness {
+		heard := tool.hear(part.Text, "", t.Now)
+		if likeness, ok := t.isForTool(tool, part, found, len(heard) > 0); ok {
 			unquoted()
-			u.Outcome = t.use(tool, tool.hear(part.Text, "", t.Now), part.Text, likeness)
+			u.Outcome = t.use(tool, heard, part.Text, likeness)
 			return
 		}
 	}
@@ -289,9 +336,11 @@ func (t *turn) ask(part answer.Part, beside bool) {
 			t.say(bot.OffTopicSaid, part.Text)
 		}
 		t.offTopic++
-	case t.choose(part.Text, candidates):
-		t.asked++
-		u.Outcome = "asked which is meant"
+	case t.offer(part.Text, reply):
+		u.Outcome = "offered what was found, likely with " + answer.Shown(reply.Likely)
+		for i := range u.Passages {
+			u.Passages[i].Offered = slices.ContainsFunc(t.next.Offer.Options, func(o Option) bool { return o.PassageID == u.Passages[i].PassageID })
+		}
 	default:
 		u.Outcome = "not known"
 		if !slices.Contains(t.unknown, part.Text) {
@@ -303,6 +352,11 @@ func (t *turn) ask(part answer.Part, beside bool) {
 // quote answers a question from a passage.
 func (t *turn) quote(question string, c answer.Candidate) {
 	t.answered(question, c.Words(t.Abilities.Limit))
+	t.cite(c)
+}
+
+// cite names where what is said stands, once.
+func (t *turn) cite(c answer.Candidate) {
 	if t.Abilities.Cites && !slices.ContainsFunc(t.citations, func(o answer.Citation) bool { return o.PassageID == c.ID }) {
 		t.citations = append(t.citations, c.Cite())
 	}

@@ -1,7 +1,8 @@
 // Package encoder turns sentences into vectors whose directions are close when
 // their meanings are. It is the forward pass of a small English sentence encoder
-// (two transformer layers over SentencePiece unigram pieces); weights says where
-// its parameters come from. Weights are kept as 8-bit integers with a scale for
+// (two transformer layers over SentencePiece unigram pieces), and of a judge that holds
+// the tokens of a question against those of a sentence; weights says where its parameters
+// come from. Weights are kept as 8-bit integers with a scale for
 // each output, activations as 14-bit integers with a scale for each row, so that
 // every processor computes the same.
 package encoder
@@ -23,7 +24,7 @@ import (
 const Dim = 512
 
 // Version names the encoder. Vectors of different versions do not compare.
-const Version = "energetic-en-1"
+const Version = "customers-en-2"
 
 const (
 	inner     = 256 // width of the pieces' embeddings and of the first layer's input
@@ -31,7 +32,7 @@ const (
 	maxPieces = 128 // of a text; the rest is not looked at
 )
 
-//go:embed weights/pieces.tsv weights/embeddings.bin weights/layer0.bin weights/layer1.bin
+//go:embed weights/pieces.tsv weights/embeddings.bin weights/layer0.bin weights/layer1.bin weights/judge.bin
 var weights embed.FS
 
 // An Encoder holds the parameters. It is safe for concurrent use.
@@ -41,6 +42,7 @@ type Encoder struct {
 	inverse    []float32
 	layers     [2]layer
 	output     matrix
+	judge      judge
 }
 
 type layer struct {
@@ -90,22 +92,12 @@ func Load() (*Encoder, error) {
 		failed = errors.Join(failed, r.err)
 		e.layers[i] = l
 	}
-	return e, failed
+	r = read("judge.bin")
+	e.judge = r.judge()
+	return e, errors.Join(failed, r.err)
 }
 
 var shared = sync.OnceValues(Load)
-
-// Words returns the English words that are pieces by themselves, in small
-// letters: some thousands of the most frequent.
-func (e *Encoder) Words() (words []string) {
-	for piece := range e.pieces.ids {
-		word, whole := strings.CutPrefix(piece, "▁")
-		if whole && len(word) > 1 && !strings.ContainsFunc(word, func(r rune) bool { return r < 'a' || r > 'z' }) {
-			words = append(words, word)
-		}
-	}
-	return words
-}
 
 // Shared returns the one encoder of the process, unpacked at the first call.
 func Shared() (*Encoder, error) { return shared() }
@@ -113,10 +105,14 @@ func Shared() (*Encoder, error) { return shared() }
 // Encode returns the unit vector of a text, of which at most the first 128
 // pieces count. It breaks off with the context's error.
 func (e *Encoder) Encode(ctx context.Context, text string) ([]float32, error) {
-	ids := e.pieces.segment(text)
-	if len(ids) > maxPieces {
-		ids = ids[:maxPieces]
-	}
+	r, err := e.Read(ctx, text)
+	return r.Vector, err
+}
+
+// Read returns the unit vectors of a text and of its pieces, of which at most the first
+// 128 count. It breaks off with the context's error.
+func (e *Encoder) Read(ctx context.Context, text string) (r Reading, err error) {
+	ids := e.Pieces(text)
 	w := workspaces.Get().(*workspace)
 	defer workspaces.Put(w)
 	defer w.reset()
@@ -127,13 +123,13 @@ func (e *Encoder) Encode(ctx context.Context, text string) ([]float32, error) {
 		e.embeddings.unpack(id, row)
 		for i, inverse := range e.inverse {
 			sin, cos := math.Sincos(float64(float32(p) * inverse))
-			row[i] = 2*row[i] + float32(sin)
-			row[i+len(e.inverse)] = 2*row[i+len(e.inverse)] + float32(cos)
+			row[i] = float32(2*row[i]) + float32(sin)
+			row[i+len(e.inverse)] = float32(2*row[i+len(e.inverse)]) + float32(cos)
 		}
 	}
 	for i := range e.layers {
 		if err := ctx.Err(); err != nil {
-			return nil, err
+			return r, err
 		}
 		x = e.layers[i].apply(w, x)
 	}
@@ -145,18 +141,27 @@ func (e *Encoder) Encode(ctx context.Context, text string) ([]float32, error) {
 	}
 	out := w.take(1, Dim)
 	e.output.multiply(w, mean, out)
-	vector := make([]float32, Dim)
-	sum := 0.0
-	for i, v := range out.row(0) {
-		t := math.Tanh(float64(v))
-		vector[i] = float32(t)
-		sum += t * t
+	for i, v := range out.v {
+		out.v[i] = tanh(v)
 	}
-	length := float32(math.Sqrt(math.Max(sum, 1e-12)))
-	for i := range vector {
-		vector[i] /= length
+	r.Vector = make([]float32, Dim)
+	copy(r.Vector, out.v)
+	toUnit(r.Vector)
+	tokens := w.take(n, TokenDim)
+	e.judge.token.multiply(w, x, tokens)
+	for p := range n {
+		toUnit(tokens.row(p))
 	}
-	return vector, nil
+	r.Tokens = rounded(tokens)
+	return r, nil
+}
+
+// toUnit scales a vector, whose length divides by 4, to length 1.
+func toUnit(v []float32) {
+	length := float32(math.Sqrt(max(float64(dot(v, v)), 1e-12)))
+	for i := range v {
+		v[i] /= length
+	}
 }
 
 func (l *layer) apply(w *workspace, x rows) rows {
@@ -206,14 +211,14 @@ func (l *layer) attend(w *workspace, qkv, out rows) {
 			}
 			var total float32
 			for i, v := range weights {
-				weights[i] = float32(math.Exp(float64(v - most)))
+				weights[i] = exp(v - most)
 				total += weights[i]
 			}
 			sum := out.row(p)[from : from+size]
 			for other, weight := range weights {
 				weight /= total
 				for i, v := range qkv.row(other)[2*width+from : 2*width+from+size] {
-					sum[i] += weight * v
+					sum[i] += float32(weight * v)
 				}
 			}
 		}
@@ -230,7 +235,7 @@ func (n layerNorm) apply(x, out rows) {
 		}
 		inverse := float32(1 / math.Sqrt(float64(dot(centred, centred))/float64(len(row))+1e-6))
 		for i, v := range centred {
-			centred[i] = v*inverse*n.scale[i] + n.bias[i]
+			centred[i] = float32(v*inverse*n.scale[i]) + n.bias[i]
 		}
 	}
 }
@@ -272,14 +277,20 @@ func (r *reader) floats() []float32 {
 
 func (r *reader) norm() layerNorm { return layerNorm{scale: r.floats(), bias: r.floats()} }
 
+// wide is what the number of inputs is filled up to a multiple of, with weights of 0:
+// so many are multiplied at once.
+const wide = 32
+
 // matrix reads the scale of each output, its weights, and with biased its bias.
 func (r *reader) matrix(biased bool) matrix {
-	m := matrix{out: r.size(), in: r.size()}
+	m := matrix{out: r.size()}
+	in := r.size()
+	m.in = (in + wide - 1) / wide * wide
 	m.scale = r.floats()
-	raw := r.next(m.out * m.in)
-	m.weights = make([]int8, len(raw))
+	raw := r.next(m.out * in)
+	m.weights = make([]int8, m.out*m.in)
 	for i, b := range raw {
-		m.weights[i] = int8(b)
+		m.weights[i/in*m.in+i%in] = int8(b)
 	}
 	if biased {
 		m.bias = r.floats()
@@ -295,7 +306,7 @@ func parsePieces(list string) (pieces, error) {
 		if !ok || err != nil {
 			return p, fmt.Errorf("the encoder's list of pieces is damaged in line %d", id+1)
 		}
-		p.scores = append(p.scores, value)
+		p.scores, p.texts = append(p.scores, value), append(p.texts, piece)
 		if id >= firstPiece {
 			p.ids[piece] = id
 			p.longest = max(p.longest, len(piece))

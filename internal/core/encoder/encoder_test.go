@@ -7,6 +7,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 )
@@ -26,8 +27,8 @@ func open(t testing.TB) *Encoder {
 	return e
 }
 
-// The vectors are those of the package that the weights come from, made with its
-// own runtime.
+// The vectors are those that the training computes with the same weights
+// (test/training/reference.py).
 func TestVectorsAreThoseOfTheReference(t *testing.T) {
 	e := open(t)
 	lines := strings.Split(strings.TrimSuffix(sentences, "\n"), "\n")
@@ -112,4 +113,60 @@ func encode(t testing.TB, e *Encoder, s string) []float32 {
 		t.Fatal(err)
 	}
 	return vector
+}
+
+//go:embed testdata/judged.tsv
+var judgedPairs string
+
+// What the judge makes of questions and sentences is what the training computed with
+// the same weights.
+func TestJudgementsAreThoseOfTheTraining(t *testing.T) {
+	e := open(t)
+	for line := range strings.Lines(judgedPairs) {
+		f := strings.Split(strings.TrimSpace(line), "\t")
+		asked, question, err := e.Ask(t.Context(), f[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		sentence, err := e.Read(t.Context(), f[1])
+		if err != nil {
+			t.Fatal(err)
+		}
+		cosine, match := product(question.Vector, sentence.Vector), asked.Match(sentence.Tokens)
+		// Judged beside another, so that rows are not mixed up.
+		sure := asked.Judge([]Tokens{question.Tokens, sentence.Tokens}, []float64{1, cosine})[1].Sure
+		for i, got := range []float64{cosine, match, sure} {
+			want, _ := strconv.ParseFloat(f[2+i], 64)
+			if math.Abs(got-want) > []float64{0.02, 0.02, 0.25}[i] {
+				t.Errorf("%q, %q: %s %.4f, the training has %.4f", f[0], f[1], []string{"cosine", "match", "judgement"}[i], got, want)
+			}
+		}
+		t.Logf("%.3f %.3f %.3f, training %s", cosine, match, sure, f[2:])
+	}
+}
+
+// Tokens survive being kept, and damaged ones are recognised.
+func TestTokensAreKept(t *testing.T) {
+	e := open(t)
+	var texts []Tokens
+	for _, s := range []string{"Dogs travel free.", "", "A longer sentence about the boats of Tuesday."} {
+		r, err := e.Read(t.Context(), s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		texts = append(texts, r.Tokens)
+	}
+	kept := Bytes(texts)
+	back := ParseTokens(kept)
+	if len(back) != len(texts) {
+		t.Fatalf("%d texts of %d came back", len(back), len(texts))
+	}
+	for i := range texts {
+		if !slices.Equal(texts[i], back[i]) {
+			t.Errorf("text %d came back changed", i)
+		}
+	}
+	if ParseTokens(kept[:len(kept)-1]) != nil {
+		t.Error("what was cut off was taken")
+	}
 }

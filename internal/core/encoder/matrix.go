@@ -49,7 +49,7 @@ func (m *matrix) multiply(w *workspace, x, out rows) {
 			for i := range min(tile, x.n-p) {
 				scale, into := w.scales[p+i], out.row(p + i)[first:first+n]
 				for o := range into {
-					into[o] = float32(sums[o*tile+i])*scale*m.scale[first+o] + m.bias[first+o]
+					into[o] = float32(float32(sums[o*tile+i])*scale*m.scale[first+o]) + m.bias[first+o]
 				}
 			}
 		}
@@ -70,7 +70,7 @@ func quantise(row []float32, into []int16) float32 {
 	}
 	factor := finest / most
 	for i, v := range row {
-		into[i] = int16(int32(v*factor+(finest+0.5)) - finest) // to the nearest, also below 0
+		into[i] = int16(int32(float32(v*factor)+(finest+0.5)) - finest) // to the nearest, also below 0
 	}
 	return most / finest
 }
@@ -110,10 +110,10 @@ func (r rows) add(o rows) {
 func dot(a, b []float32) float32 {
 	var s0, s1, s2, s3 float32
 	for len(a) >= 4 && len(b) >= 4 {
-		s0 += a[0] * b[0]
-		s1 += a[1] * b[1]
-		s2 += a[2] * b[2]
-		s3 += a[3] * b[3]
+		s0 += float32(a[0] * b[0])
+		s1 += float32(a[1] * b[1])
+		s2 += float32(a[2] * b[2])
+		s3 += float32(a[3] * b[3])
 		a, b = a[4:], b[4:]
 	}
 	return s0 + s1 + s2 + s3

@@ -14,8 +14,16 @@ const firstPiece = 6
 // whose scores add up to the most.
 type pieces struct {
 	ids     map[string]int
+	texts   []string // by id
 	scores  []float64
 	longest int // bytes of the longest piece
+}
+
+// Pieces returns the ids of a text's pieces, at most as many as are looked at of a
+// text; what no piece covers is 0.
+func (e *Encoder) Pieces(text string) []int {
+	ids := e.pieces.segment(text)
+	return ids[:min(len(ids), maxPieces)]
 }
 
 // segment returns the ids of a text's pieces. What no piece covers is id 0.

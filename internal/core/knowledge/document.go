@@ -48,12 +48,16 @@ type Passage struct {
 	From     time.Time `json:"from,omitzero"`  // holds from then on; zero: always did
 	Until    time.Time `json:"until,omitzero"` // and until then; zero: for good
 
-	Views []Code `json:"-"` // the vectors of what Said returns, once they are known
+	Views  []Code `json:"-"` // the vectors of what Said returns, once they are known
+	Tokens []byte `json:"-"` // those of its sentences, as encoder.Bytes keeps them; an index does not hold them
 }
 
 // ViewsVersion tells apart vectors of passages that were made of other texts than
 // those that Said returns now.
 const ViewsVersion = "2"
+
+// SentencesFrom is the place in what Said returns from which on its sentences stand.
+const SentencesFrom = 2
 
 // Said returns what is encoded of a passage, so that it is found by its meaning:
 // its question or innermost heading, the whole, then each of its sentences below

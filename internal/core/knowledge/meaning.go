@@ -17,6 +17,9 @@ func NewAim(vector []float32) Aim {
 	return Aim{newTarget(vector), len(vector)}
 }
 
+// Known reports whether there is anything to compare with.
+func (a Aim) Known() bool { return a.target != nil }
+
 // How many views are compared exactly; of how many passages all views are compared
 // by their signs, at least and as a share of all.
 const (

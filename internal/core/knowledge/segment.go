@@ -53,6 +53,9 @@ type posting struct {
 
 func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 	s := &segment{passages: passages, postings: map[string][]posting{}}
+	for i := range passages {
+		passages[i].Tokens = nil
+	}
 	type count struct {
 		passage int32
 		tf      [fields]uint16
@@ -60,6 +63,7 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 	type word struct {
 		stem  int32 // its list of counts; -1: carries no meaning
 		times int32
+		named int32 // of these, with a capital in mid sentence
 	}
 	words := map[string]*word{}
 	stems := map[string]int32{}
@@ -87,6 +91,9 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 					}
 				}
 				known.times++
+				if text.IsNamed(content, w) {
+					known.named++
+				}
 				if known.stem < 0 {
 					continue
 				}
@@ -123,11 +130,14 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 		s.postings[stem] = postings
 		counts[at] = nil
 	}
-	times := make(map[string]int32, len(words))
+	times, names := make(map[string]int32, len(words)), map[string]bool{}
 	for w, known := range words {
 		times[w] = known.times
+		if 2*known.named >= known.times {
+			names[w] = true
+		}
 	}
-	s.vocabulary = text.NewVocabulary(times)
+	s.vocabulary = text.NewVocabulary(times).WithNames(names)
 	s.takeViews()
 	return s
 }

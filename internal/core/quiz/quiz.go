@@ -102,6 +102,9 @@ type Group struct {
 	Withheld             int     `json:"withheld"`
 	Unanswerable         int     `json:"unanswerable"`
 	UnanswerableAnswered int     `json:"unanswerable_answered"`
+	OfferedRight         int     `json:"offered_right"` // not answered, and the right passage among what was offered
+	OfferedWrong         int     `json:"offered_wrong"`
+	UnanswerableOffered  int     `json:"unanswerable_offered"`
 	AUROC                float64 `json:"auroc"` // of confidence: right first against unanswerable, 0 to 1
 
 	reciprocal   float64
@@ -113,7 +116,7 @@ type Failure struct {
 	ID         string  `json:"id"`
 	Question   string  `json:"question"`
 	Kind       string  `json:"kind"`
-	Why        string  `json:"why"` // answered wrongly, withheld, answered although unanswerable
+	Why        string  `json:"why"` // such as: answered wrongly, offered wrongly, withheld, answered although nothing answers it
 	Confidence float64 `json:"confidence"`
 	Wanted     string  `json:"wanted,omitempty"`
 	Source     string  `json:"source,omitempty"` // of the first passage
@@ -136,6 +139,17 @@ type Report struct {
 	Kinds       map[string]Group `json:"kinds"`
 	Calibration []Bin            `json:"calibration"`
 	Failures    []Failure        `json:"failures"`
+	Verdicts    []Verdict        `json:"-"` // of each question
+}
+
+// A Verdict is what was made of one question.
+type Verdict struct {
+	ID, Kind, Said  string
+	Answered, Right bool
+	Place           int     // of the right passage, from 1; 0: not found, or there is none
+	None            bool    // nothing answers it
+	Confidence      float64 // of the first passage
+	Likely          float64 // that one of the first three is right
 }
 
 // Run puts the questions and counts. Answer answers one: what is asked in it,
@@ -152,6 +166,7 @@ func Run(questions []Question, answerer func(question, after string) []answer.Re
 		r.All.count(q, v)
 		group.count(q, v)
 		r.Kinds[kind] = group
+		r.Verdicts = append(r.Verdicts, Verdict{q.ID, kind, v.said, v.answered, v.right, v.place, q.Unanswerable, v.confidence, v.likely})
 		if v.found != nil {
 			bin := &r.Calibration[min(9, int(v.confidence*10))]
 			bin.Times++
@@ -185,7 +200,10 @@ func Run(questions []Question, answerer func(question, after string) []answer.Re
 type verdict struct {
 	place           int // of the right passage, from 1; 0: not found
 	answered, right bool
+	offered         bool // something, and nothing answered
+	offeredRight    bool // for each part that is not answered
 	confidence      float64
+	likely          float64
 	found           *answer.Candidate // the first passage
 	said            string
 	why             string // "" if all is well
@@ -199,6 +217,7 @@ func judge(q Question, replies []answer.Reply) (v verdict) {
 		if len(r.Candidates) > 0 && (v.found == nil || r.Candidates[0].Confidence > v.confidence) {
 			v.found, v.confidence = &r.Candidates[0], r.Candidates[0].Confidence
 		}
+		v.likely = max(v.likely, r.Likely)
 		if r.Words != "" {
 			v.answered = true
 			said = append(said, r.Words)
@@ -208,17 +227,23 @@ func judge(q Question, replies []answer.Reply) (v verdict) {
 		}
 	}
 	v.said = strings.Join(said, "\n")
+	for _, r := range replies {
+		v.offered = v.offered || len(r.Offer) > 0 && !v.answered
+	}
 	if q.Unanswerable {
 		if v.answered {
 			v.why = "answered although nothing answers it"
+		} else if v.offered {
+			v.why = "offered although nothing answers it"
 		}
 		return v
 	}
-	v.right = v.answered
+	v.right, v.offeredRight = v.answered, v.offered
 	for i, p := range q.parts() {
 		place := 0
-		answered := false
+		answered, offered := false, false
 		for _, r := range replies {
+			offered = offered || slices.ContainsFunc(r.Offer, p.heldBy)
 			for at, c := range r.Candidates {
 				if p.heldBy(c) && (place == 0 || at+1 < place) {
 					place = at + 1
@@ -226,7 +251,7 @@ func judge(q Question, replies []answer.Reply) (v verdict) {
 			}
 			answered = answered || r.Words != "" && p.answeredBy(v.said, r.Candidates[0])
 		}
-		v.right = v.right && answered
+		v.right, v.offeredRight = v.right && answered, v.offeredRight && (answered || offered)
 		if i == 0 || place == 0 || place > v.place && v.place > 0 {
 			v.place = place
 		}
@@ -240,6 +265,10 @@ func judge(q Question, replies []answer.Reply) (v verdict) {
 		v.why = "answered wrongly"
 	case v.answered:
 		v.why = "answered in part"
+	case v.offeredRight:
+		v.why = "offered"
+	case v.offered:
+		v.why = "offered wrongly"
 	default:
 		v.why = "withheld"
 	}
@@ -295,6 +324,8 @@ func (g *Group) count(q Question, v verdict) {
 		g.unsure = append(g.unsure, v.confidence)
 		if v.answered {
 			g.UnanswerableAnswered++
+		} else if v.offered {
+			g.UnanswerableOffered++
 		}
 		return
 	}
@@ -313,6 +344,10 @@ func (g *Group) count(q Question, v verdict) {
 		g.AnsweredRight++
 	case v.why == "answered wrongly":
 		g.AnsweredWrong++
+	case v.offeredRight:
+		g.OfferedRight++
+	case v.offered:
+		g.OfferedWrong++
 	default:
 		g.Withheld++
 	}

@@ -58,18 +58,6 @@ func newAlike(a *Analyzer) *alike {
 	return k
 }
 
-// EverydayWords returns the words of the groups, folded: they are spelt right.
-func EverydayWords() (words []string) {
-	for line := range strings.Lines(alikeEnglish) {
-		if !strings.HasPrefix(line, "#") {
-			for _, word := range Words(line) {
-				words = append(words, word.Folded)
-			}
-		}
-	}
-	return words
-}
-
 // Alike returns the stems of everyday words that mean nearly the same as a stem.
 // Only English is known.
 func (a *Analyzer) Alike(stem string) []string {

@@ -31,6 +31,8 @@ type Analyzer struct {
 	synonyms map[string]string // stem → stem that stands for the group
 	alike    func() *alike     // nil: not for this language
 
+	customers func() map[string][]lift // what customers say where texts hold a stem; nil: not for this language
+
 	mu    sync.RWMutex
 	stems map[string]string // of words met before, at most keptStems
 }
@@ -57,7 +59,7 @@ var languages = map[string]language{
 // synonyms become the same term.
 func NewAnalyzer(code string, synonyms [][]string) *Analyzer {
 	a := &Analyzer{language: languages[code], synonyms: map[string]string{}, stems: map[string]string{}}
-	a.alike = a.onlyEnglish()
+	a.alike, a.customers = a.onlyEnglish(), a.customersOfEnglish()
 	for _, group := range synonyms {
 		if len(group) == 0 {
 			continue

@@ -12,6 +12,7 @@ type Vocabulary struct {
 	words []string
 	marks []mark
 	times map[string]int32
+	names map[string]bool
 }
 
 // A mark says which letters a word holds, and how long it is: words whose marks
@@ -43,6 +44,13 @@ func NewVocabulary(times map[string]int32) *Vocabulary {
 	return v
 }
 
+// WithNames notes which words are names: written with a capital in mid sentence. The map
+// belongs to the vocabulary from then on. It returns the vocabulary.
+func (v *Vocabulary) WithNames(names map[string]bool) *Vocabulary {
+	v.names = names
+	return v
+}
+
 // Times returns how often a word occurs.
 func (v *Vocabulary) Times(word string) int { return int(v.times[word]) }
 
@@ -51,6 +59,9 @@ type Spelling struct {
 	Word    string
 	Slips   int  // letters added, left out, changed or swapped
 	Doubled bool // the only slips are letters doubled that are single, or the other way round
+	Swapped bool // the only slip is two neighbours that changed places
+	Begins  bool // the first letter is the same
+	Name    bool // it is a name
 	Times   int  // how often it occurs
 }
 
@@ -89,18 +100,24 @@ func (v *Vocabulary) Near(word string) (near []Spelling) {
 		if len(word) == 3 && len(candidate) != 4 && other != m {
 			continue // a short word has lost a letter, or two changed places
 		}
-		near = append(near, Spelling{candidate, slips, undoubled(word) == undoubled(candidate), int(v.times[candidate])})
+		near = append(near, Spelling{
+			Word: candidate, Slips: slips, Times: int(v.times[candidate]), Name: v.names[candidate], Begins: candidate[0] == word[0],
+			Doubled: undoubled(word) == undoubled(candidate), Swapped: slips == 1 && other == m && len(word) == len(candidate),
+		})
 	}
 	return near
 }
 
 // Likeliest sorts spellings, the likeliest first: few slips before many, letters
-// only doubled or not before others, frequent words before rare ones.
+// only doubled or swapped before others, frequent words before rare ones.
 func Likeliest(spellings []Spelling) {
 	unlikely := func(s Spelling) int {
 		n := 6*s.Slips - bits.Len(uint(s.Times))
-		if s.Doubled {
+		if s.Doubled || s.Swapped {
 			n -= 4
+		}
+		if !s.Begins {
+			n += 3 // a slip in the first letter is rare
 		}
 		return n
 	}

@@ -128,3 +128,15 @@ func Plain(s string) string {
 		return r
 	}, s)
 }
+
+// IsNamed reports whether a word of s is written as a name: with one capital, in mid
+// sentence.
+func IsNamed(s string, w Word) bool {
+	first, size := utf8.DecodeRuneInString(s[w.Start:w.End])
+	if !unicode.IsUpper(first) {
+		return false
+	}
+	next, _ := utf8.DecodeRuneInString(s[w.Start+size : w.End])
+	before := strings.TrimRight(s[:w.Start], " \t\"'(")
+	return unicode.IsLower(next) && before != "" && !strings.ContainsAny(before[len(before)-1:], ".!?\n:-")
+}

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query"
 import { Link, useNavigate, useParams } from "react-router"
 import { api } from "../../api/client"
 import { Empty, Head } from "../../parts/Says"
+import { Examples } from "./Examples"
 import { Gaps } from "./Gaps"
 import { HouseAnswers } from "./HouseAnswers"
 import { Lessons } from "./Lessons"
@@ -12,7 +13,7 @@ import { SourceList } from "./SourceList"
 const tab =
   "shrink-0 rounded-md px-3 py-1.5 text-soft hover:bg-sunk data-selected:bg-sea-wash data-selected:font-semibold data-selected:text-sea"
 
-const tabs = ["sources", "search", "gaps", "lessons", "house-answers"]
+const tabs = ["sources", "search", "gaps", "lessons", "examples", "house-answers"]
 
 /** What the bots answer from, and what they still have to learn. */
 export default function Knowledge() {
@@ -45,6 +46,7 @@ export default function Knowledge() {
           <Tab className={tab}>
             Lessons <Count of={lessons.data?.items.length} />
           </Tab>
+          <Tab className={tab}>Examples</Tab>
           <Tab className={tab}>House answers</Tab>
         </TabList>
       </Head>
@@ -60,6 +62,9 @@ export default function Knowledge() {
         </TabPanel>
         <TabPanel>
           <Lessons />
+        </TabPanel>
+        <TabPanel>
+          <Examples />
         </TabPanel>
         <TabPanel>
           <HouseAnswers />

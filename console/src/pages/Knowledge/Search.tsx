@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query"
 import { useDeferredValue } from "react"
 import { api } from "../../api/client"
 import { useTypedInAddress } from "../../parts/address"
+import { confidence } from "../../parts/confidence"
 import { Empty, Wrong } from "../../parts/Says"
 import { Weighed } from "../../parts/Weighed"
 
@@ -50,9 +51,29 @@ export function Search() {
                   <p className="whitespace-pre-line">{data.answer}</p>
                 </>
               ) : (
-                <p className="text-saffron">
-                  A bot would own up that it does not know: no confidence reaches {data.threshold.toFixed(2)}.
-                </p>
+                <>
+                  <p className="font-semibold text-saffron">
+                    {!data.offers
+                      ? "A bot would own up that it does not know."
+                      : data.offers.length === 1
+                        ? "A bot would offer this, as what may be meant:"
+                        : "A bot would ask which of these is meant:"}
+                  </p>
+                  {data.offers && (
+                    <ul className={data.offers.length > 1 ? "list-decimal pl-5" : ""}>
+                      {data.offers.map(o => (
+                        <li key={o} className="whitespace-pre-line">
+                          {o}
+                        </li>
+                      ))}
+                    </ul>
+                  )}
+                  <p className="text-sm text-soft">
+                    No confidence reaches {data.threshold.toFixed(2)}, from which it answers. One of the first
+                    three answers with a chance of {confidence(data.likely)}; from{" "}
+                    {data.offer_threshold.toFixed(2)} on it offers what it found.
+                  </p>
+                </>
               )}
             </div>
           )}

@@ -1,0 +1,96 @@
+package answer
+
+import "context"
+
+// Nearness is how near a question is to the examples by which a tool, or a matter of the
+// brief, is named, beside what is known.
+type Nearness struct {
+	Meaning, Match, Words float64 // of the nearest example, each by itself
+	All                   float64 // of the nearest, taken together
+	Known, KnownMatch     float64 // of the nearest passage
+}
+
+// Near holds a part of a message, for which this was found, against examples.
+func (f Finder) Near(ctx context.Context, asked Part, found Found, examples []string) (n Nearness) {
+	forms := []string{found.Mended}
+	if asked.Around != "" {
+		forms = append(forms, asked.Around)
+	}
+	for _, form := range forms {
+		for _, l := range f.Likenesses(ctx, form, examples) {
+			n.Meaning, n.Match, n.Words = max(n.Meaning, l.Meaning), max(n.Match, l.Match), max(n.Words, l.Words)
+			n.All = max(n.All, l.Meaning+l.Match+l.Words)
+		}
+	}
+	for _, c := range found.Candidates {
+		n.Known, n.KnownMatch = max(n.Known, c.Meaning), max(n.KnownMatch, c.Features.Match)
+	}
+	return n
+}
+
+// wordsBeside is what shared words count beside meaning and tokens.
+const wordsBeside = 0.3
+
+// Examples is how near the examples are, all in all.
+func (n Nearness) Examples() float64 { return n.Meaning + n.Match + wordsBeside*n.Words }
+
+// Knowledge is how near the nearest passage is, in the same measure.
+func (n Nearness) Knowledge() float64 { return n.Known + n.KnownMatch }
+
+// Like returns how like a question is to the nearest of some examples, by words
+// or by meaning, 0 to 1.
+func (f Finder) Like(ctx context.Context, asked string, examples []string) (best float64) {
+	for _, l := range f.Likenesses(ctx, asked, examples) {
+		best = max(best, l.Meaning, l.Words)
+	}
+	return best
+}
+
+// Likeness is how like two questions are: by meaning (cosine), by their tokens (the best
+// match of each, both ways), and by the telling words that they share (Dice), each 0 to 1.
+type Likeness struct{ Meaning, Match, Words float64 }
+
+// unlike is the likeness by meaning below which two texts are not compared by words.
+const unlike = 0.25
+
+// Likenesses compares a question with examples. By words it compares those only that
+// may be alike by what is known of their meaning.
+func (f Finder) Likenesses(ctx context.Context, asked string, examples []string) []Likeness {
+	if len(examples) == 0 {
+		return nil
+	}
+	question := f.meaning(ctx, asked)
+	meant := question.vector
+	likenesses := make([]Likeness, len(examples))
+	var w *weigher
+	for i, example := range examples {
+		other := f.meaning(ctx, example)
+		of := other.vector
+		known := meant != nil && len(of) == len(meant)
+		if known {
+			for j, v := range of {
+				likenesses[i].Meaning += float64(v) * float64(meant[j])
+			}
+		}
+		if known && likenesses[i].Meaning < unlike {
+			continue
+		}
+		if question.asked != nil && other.asked != nil {
+			likenesses[i].Match = (question.asked.Match(other.asked.Tokens()) + other.asked.Match(question.asked.Tokens())) / 2
+		}
+		if w == nil {
+			q := understand(f.Index, asked)
+			w = &weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
+		}
+		likenesses[i].Words = w.likeness(example)
+	}
+	return likenesses
+}
+
+// Shared compares two texts by their telling words: twice the weight they share
+// over the weight of both (Dice), 0 to 1.
+func (f Finder) Shared(a, b string) float64 {
+	q := understand(f.Index, a)
+	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
+	return w.likeness(b)
+}

@@ -1,0 +1,99 @@
+package answer
+
+import (
+	"math"
+
+	"urgentparrot.example/internal/core/text"
+)
+
+// trust says how sure it is of each of the candidates, which are in order, and returns
+// how likely the right one is among the first three.
+func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float64) {
+	says := make([][]text.Term, len(candidates))
+	for i, c := range candidates {
+		says[i] = w.analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End])
+	}
+	// To be the best of few says little: every place that stays empty counts as a
+	// passage that has nothing to do with the question.
+	stranger := 0.0
+	if w.aim.Known() {
+		stranger = weights.Rank.dot(strange)
+	}
+	if len(candidates) > 0 {
+		candidates[0].Features.Votes = votes(candidates)
+	}
+	for i := range candidates {
+		c := &candidates[i]
+		others := float64(kept-len(candidates)) * math.Exp(min(stranger-c.rank, 30))
+		next := min(stranger, c.rank)
+		c.Features.Rivals = 0
+		for j, other := range candidates {
+			if j != i && (i >= bearing || !w.agree(says[i], says[j])) {
+				others += math.Exp(min(other.rank-c.rank, 30))
+				c.Features.Rivals += other.Sure
+				if j > i {
+					next = max(next, other.rank)
+				}
+			}
+		}
+		c.Features.Best, c.Features.Ahead = 1/(1+others), min(c.rank-next, farAhead)
+		if i < choices {
+			c.Features.Three = three(candidates[i:], stranger)
+		}
+		c.Confidence = weights.confidence(&c.Features, c.Question != "")
+		if c.Meaning == 0 && c.Coverage < sharesWords || w.q.fact != nil && w.q.fact.must && c.Features.NoFact > 0 {
+			c.Confidence = min(c.Confidence, byChance)
+		}
+		if c.Features.Lacking > 0 && isRow(c.Text, c.Quote) {
+			c.Confidence *= otherRow
+		}
+		if i > 0 {
+			c.Confidence = min(c.Confidence, candidates[i-1].Confidence)
+		}
+	}
+	if len(candidates) == 0 {
+		return 0
+	}
+	return max(weights.Likely.of(&candidates[0].Features), candidates[0].Confidence)
+}
+
+// votes is the share of the ways to weigh passages by which the first is the best.
+func votes(candidates []Candidate) float64 {
+	ways := func(f *Features) [11]float64 {
+		return [...]float64{f.Words, f.Meaning, f.Match, f.Sure, f.Customers, f.Together, f.AroundWords, f.AroundMeaning, f.AroundMatch, f.AroundSure, f.AroundCustomers}
+	}
+	first := ways(&candidates[0].Features)
+	n := len(first)
+	for way, v := range first {
+		for _, c := range candidates[1:] {
+			if ways(&c.Features)[way] > v {
+				n--
+				break
+			}
+		}
+	}
+	return float64(n) / float64(len(first))
+}
+
+// otherRow is what the confidence in a row of a table is multiplied by that lacks a telling
+// word: rows are alike, and one says nothing of another.
+const otherRow = 0.6
+
+// farAhead bounds how far one is ahead.
+const farAhead = 10
+
+// three is the chance, by the ranks, that one of the first three is the best.
+func three(candidates []Candidate, stranger float64) float64 {
+	first := candidates[0].rank
+	all, sum := float64(max(kept-len(candidates), 0))*math.Exp(min(stranger-first, 30)), 0.0
+	for i, c := range candidates {
+		weight := math.Exp(min(c.rank-first, 30))
+		if all += weight; i < choices {
+			sum += weight
+		}
+	}
+	return sum / all
+}
+
+// strange are the features of a passage of other matters.
+var strange = Features{Meaning: unrelated, Whole: unrelated, AroundMeaning: unrelated, Match: unrelated, AroundMatch: unrelated, Sure: -3, AroundSure: -3}

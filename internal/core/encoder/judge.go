@@ -1,0 +1,338 @@
+package encoder
+
+import (
+	"context"
+	"math"
+	"strings"
+)
+
+// A Reading is what the encoder makes of a text.
+type Reading struct {
+	Vector []float32 // of the whole, Dim numbers of length 1
+	Tokens Tokens
+}
+
+// TokenDim is the number of components of a token's vector.
+const TokenDim = 128
+
+// Tokens are vectors of length 1 for a text's pieces, one after another, in 8 bits a
+// component: tokenUnit stands for 1.
+type Tokens []int8
+
+const tokenUnit = 256
+
+// Len is the number of pieces.
+func (t Tokens) Len() int { return len(t) / TokenDim }
+
+// rounded rounds rows of length 1.
+func rounded(x rows) Tokens {
+	t := make(Tokens, len(x.v))
+	for i, v := range x.v {
+		t[i] = int8(max(-127, min(127, math.Round(float64(v)*tokenUnit))))
+	}
+	return t
+}
+
+// Bytes returns the tokens of several texts for keeping.
+func Bytes(texts []Tokens) []byte {
+	var b []byte
+	for _, t := range texts {
+		b = append(b, byte(t.Len()))
+		for _, v := range t {
+			b = append(b, byte(v))
+		}
+	}
+	return b
+}
+
+// ParseTokens takes apart what Bytes put together; nil if it is damaged.
+func ParseTokens(b []byte) (texts []Tokens) {
+	for len(b) > 0 {
+		n := int(b[0]) * TokenDim
+		if b = b[1:]; len(b) < n {
+			return nil
+		}
+		t := make(Tokens, n)
+		for i := range t {
+			t[i] = int8(b[i])
+		}
+		texts, b = append(texts, t), b[n:]
+	}
+	return texts
+}
+
+// Widths of the judge.
+const (
+	compared = 48
+	judged   = 64
+)
+
+// A judge holds the tokens of a question against those of a sentence: each token is
+// compared with what it is softly aligned to on the other side (Parikh and others, 2016:
+// "A Decomposable Attention Model"). test/training teaches it.
+type judge struct {
+	token, telling, compared matrix
+	asked, said              matrix // compare the tokens of either side
+	missing, inner, outer    matrix
+	steep                    float32 // how sharply tokens are aligned
+}
+
+func (r *reader) judge() judge {
+	j := judge{token: r.matrix(false), telling: r.matrix(true), compared: r.matrix(true), asked: r.matrix(true), said: r.matrix(true),
+		missing: r.matrix(true), inner: r.matrix(true), outer: r.matrix(true)}
+	j.token.bias = make([]float32, j.token.out)
+	if steep := r.floats(); len(steep) == 1 {
+		j.steep = steep[0]
+	}
+	return j
+}
+
+// A side is a text made ready to be held against others.
+type side struct {
+	n       int
+	tokens  Tokens
+	telling []float32 // how much each token tells, of all
+	seen    []float32 // what is compared of each token
+}
+
+func (j *judge) side(w *workspace, t Tokens) side {
+	n := t.Len()
+	s := side{n: n, tokens: t, telling: make([]float32, n), seen: make([]float32, n*compared)}
+	x := w.take(n, TokenDim)
+	const length = 11.313708498984760 // of vectors whose components are about 1: the root of TokenDim
+	for i, v := range t {
+		x.v[i] = float32(v) * (length / tokenUnit)
+	}
+	j.compared.multiply(w, x, rows{n, compared, s.seen})
+	told := w.take(n, 1)
+	j.telling.multiply(w, x, told)
+	var all float32
+	for i, v := range told.v {
+		s.telling[i] = max(v, 0) + logOnePlus(exp(-max(v, -v)))
+		all += s.telling[i]
+	}
+	for i := range s.telling {
+		s.telling[i] /= max(all, 1e-6)
+	}
+	return s
+}
+
+// Asked is a question made ready to be held against sentences. It is safe for
+// concurrent use.
+type Asked struct {
+	e    *Encoder
+	side side
+	wide []int16  // the tokens, filled up to whole tiles
+	of   []string // the word that each piece belongs to
+}
+
+// Ask makes a question ready. It breaks off with the context's error.
+func (e *Encoder) Ask(ctx context.Context, question string) (*Asked, Reading, error) {
+	r, err := e.Read(ctx, question)
+	if err != nil {
+		return nil, r, err
+	}
+	w := workspaces.Get().(*workspace)
+	defer workspaces.Put(w)
+	defer w.reset()
+	n := r.Tokens.Len()
+	a := &Asked{e: e, side: e.judge.side(w, r.Tokens), wide: make([]int16, (n+tile-1)/tile*tile*TokenDim), of: e.wordsOf(e.Pieces(question))}
+	for i, v := range r.Tokens {
+		a.wide[i] = int16(v)
+	}
+	return a, r, nil
+}
+
+// Tokens are those of the question.
+func (a *Asked) Tokens() Tokens { return a.side.tokens }
+
+// wordsOf returns for each piece the word that it is a part of, without the marks
+// around it.
+func (e *Encoder) wordsOf(ids []int) []string {
+	of := make([]string, len(ids))
+	first := 0
+	word := ""
+	for i := 0; i <= len(ids); i++ {
+		piece := "▁"
+		if i < len(ids) {
+			piece = e.pieces.texts[ids[i]]
+		}
+		if strings.HasPrefix(piece, "▁") {
+			for k := first; k < i; k++ {
+				of[k] = strings.Trim(word, "▁.,;:!?()\"'")
+			}
+			first, word = i, ""
+		}
+		word += piece
+	}
+	return of
+}
+
+// likes returns how like each token of the question each of the sentence is, a row for
+// each token of the sentence.
+func (a *Asked) likes(s Tokens, sums []int32, into []float32) {
+	n, tokens := a.side.n, s.Len()
+	for p := 0; p < n; p += tile {
+		dotTiles(s, a.wide[p*TokenDim:(p+tile)*TokenDim], tokens, TokenDim, sums[:tokens*tile])
+		for t := range tokens {
+			for i := range min(tile, n-p) {
+				into[t*n+p+i] = float32(sums[t*tile+i]) * (1.0 / (tokenUnit * tokenUnit))
+			}
+		}
+	}
+}
+
+// Match returns how well a sentence matches: of each token of the question the best
+// likeness to one of the sentence, weighed by how much the token tells, -1 to 1.
+func (a *Asked) Match(s Tokens) float64 {
+	n, tokens := a.side.n, s.Len()
+	if n == 0 || tokens == 0 {
+		return 0
+	}
+	likes, sums := make([]float32, n*tokens), make([]int32, tokens*tile)
+	a.likes(s, sums, likes)
+	var match float32
+	for i, telling := range a.side.telling {
+		best := float32(-1)
+		for t := range tokens {
+			best = max(best, likes[t*n+i])
+		}
+		match += float32(best * telling)
+	}
+	return float64(match)
+}
+
+// A Judgement says how well a sentence answers a question.
+type Judgement struct {
+	Sure    float64 // that it answers: a logit
+	Lacks   float64 // the chance that a word of the question is what is not covered, 0 to 1
+	Lacking string  // the word for which that is likeliest
+}
+
+// Judge judges sentences, each with its cosine to the question.
+func (a *Asked) Judge(sentences []Tokens, cosines []float64) []Judgement {
+	e, n := a.e, a.side.n
+	judgements := make([]Judgement, len(sentences))
+	w := workspaces.Get().(*workspace)
+	defer workspaces.Put(w)
+	defer w.reset()
+	total := 0
+	for _, s := range sentences {
+		total += s.Len()
+	}
+	asked, said := w.zeros(n*len(sentences), e.judge.asked.in), w.zeros(total, e.judge.said.in)
+	sides, matched := make([]side, len(sentences)), make([]float32, len(sentences))
+	first := 0
+	for k, t := range sentences {
+		s := e.judge.side(w, t)
+		sides[k] = s
+		matched[k] = a.align(&s, asked, k*n, said, first)
+		first += s.n
+	}
+	ofAsked, ofSaid := w.take(asked.n, judged), w.take(said.n, judged)
+	e.judge.asked.multiply(w, asked, ofAsked)
+	e.judge.said.multiply(w, said, ofSaid)
+	floor(ofAsked)
+	floor(ofSaid)
+	lacks := w.take(asked.n, 1)
+	e.judge.missing.multiply(w, ofAsked, lacks)
+	pooled := w.zeros(len(sentences), e.judge.inner.in)
+	first = 0
+	for k, s := range sides {
+		row := pooled.row(k)
+		pool(ofAsked, k*n, a.side.telling, row[:2*judged])
+		pool(ofSaid, first, s.telling, row[2*judged:4*judged])
+		first += s.n
+		var most float32
+		for i := range n {
+			if chance := 1 / (1 + exp(-lacks.v[k*n+i])); chance > most {
+				most = chance
+				judgements[k].Lacking = a.of[i]
+			}
+		}
+		judgements[k].Lacks = float64(most)
+		row[4*judged], row[4*judged+1], row[4*judged+2] = matched[k], float32(cosines[k]), most
+	}
+	inner, outer := w.take(len(sentences), judged), w.take(len(sentences), 1)
+	e.judge.inner.multiply(w, pooled, inner)
+	floor(inner)
+	e.judge.outer.multiply(w, inner, outer)
+	for k := range judgements {
+		judgements[k].Sure = float64(outer.v[k])
+	}
+	return judgements
+}
+
+// align writes what is compared of the tokens of both sides, from the given rows on,
+// and returns the match.
+func (a *Asked) align(s *side, asked rows, atAsked int, said rows, atSaid int) (match float32) {
+	n := a.side.n
+	likes, sums := make([]float32, n*s.n), make([]int32, s.n*tile)
+	a.likes(s.tokens, sums, likes)
+	steep := a.e.judge.steep
+	weights := make([]float32, max(n, s.n))
+	for i := range n { // each token of the question over those of the sentence
+		best := float32(-1)
+		for t := range s.n {
+			best = max(best, likes[t*n+i])
+		}
+		var all float32
+		for t := range s.n {
+			weights[t] = exp(float32((likes[t*n+i] - best) * steep))
+			all += weights[t]
+		}
+		compare(a.side.seen[i*compared:(i+1)*compared], s.seen, weights[:s.n], all, best, asked.row(atAsked+i))
+		match += float32(best * a.side.telling[i])
+	}
+	for t := range s.n {
+		row := likes[t*n : (t+1)*n]
+		best := float32(-1)
+		for _, v := range row {
+			best = max(best, v)
+		}
+		var all float32
+		for i, v := range row {
+			weights[i] = exp(float32((v - best) * steep))
+			all += weights[i]
+		}
+		compare(s.seen[t*compared:(t+1)*compared], a.side.seen, weights[:n], all, best, said.row(atSaid+t))
+	}
+	return match
+}
+
+// compare writes what a token is, what it is aligned to, their product, their
+// difference, and the likeness of the best.
+func compare(own, others, weights []float32, all, best float32, into []float32) {
+	aligned := into[compared : 2*compared]
+	for o, weight := range weights {
+		weight /= all
+		for i, v := range others[o*compared : (o+1)*compared] {
+			aligned[i] += float32(weight * v)
+		}
+	}
+	for i, v := range own {
+		into[i], into[2*compared+i] = v, v*aligned[i]
+		d := v - aligned[i]
+		into[3*compared+i] = max(d, -d)
+	}
+	into[4*compared] = best
+}
+
+// pool writes the mean of rows, weighed by how much each tells, and the largest of each
+// number.
+func pool(x rows, from int, telling []float32, into []float32) {
+	mean, most := into[:judged], into[judged:]
+	for i, weight := range telling {
+		for k, v := range x.row(from + i) {
+			mean[k] += float32(weight * v)
+			most[k] = max(most[k], v)
+		}
+	}
+}
+
+// floor raises what is below 0.
+func floor(x rows) {
+	for i, v := range x.v {
+		x.v[i] = max(v, 0)
+	}
+}
