@@ -55,6 +55,7 @@ func TestATeammateAnswersInTheConsole(t *testing.T) {
 
 func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 	s := open(t)
+	s.encoded("how much is a van?")
 	b, err := browser.Start()
 	s.must(err)
 	t.Cleanup(b.Close)

@@ -97,7 +97,15 @@ type Trouble struct {
 	mu    sync.Mutex
 	down  bool
 	delay time.Duration
+	came  int
 	asked int
+}
+
+// Came is how often the stand-in was called, whether it has answered or not.
+func (t *Trouble) Came() int {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.came
 }
 
 // Asked is how often the stand-in was asked and has waited.
@@ -118,6 +126,7 @@ func (t *Trouble) Set(down bool, delay time.Duration) {
 func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 	t.mu.Lock()
 	down, delay := t.down, t.delay
+	t.came++
 	t.mu.Unlock()
 	select {
 	case <-time.After(delay):

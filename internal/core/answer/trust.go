@@ -54,6 +54,9 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 	if len(candidates) == 0 {
 		return 0
 	}
+	if w.q.fact != nil && w.q.fact.must && candidates[0].Features.NoFact > 0 {
+		return byChance
+	}
 	return max(weights.Likely.of(&candidates[0].Features), candidates[0].Confidence)
 }
 
