@@ -253,11 +253,15 @@ func (s *Store) PassagesWithout(ctx context.Context, model string, limit int) ([
 func (s *Store) Tokens(ctx context.Context, model string, ids []string) (map[string][]byte, error) {
 	kept := make(map[string][]byte, len(ids))
 	for _, from := range []string{"passage", "house_answer"} {
-		err := s.reader.rows(ctx, `SELECT id, tokens FROM `+from+` WHERE id IN (SELECT value FROM json_each(?)) AND model = ? AND tokens IS NOT NULL`, []any{asJSON(ids), model}, func(scan func(...any) error) error {
-			var id string
+		// The model is compared here: in the query it would tempt SQLite to go through all
+		// passages that it made.
+		err := s.reader.rows(ctx, `SELECT id, model, tokens FROM `+from+` WHERE id IN (SELECT value FROM json_each(?))`, []any{asJSON(ids)}, func(scan func(...any) error) error {
+			var id, made string
 			var tokens []byte
-			err := scan(&id, &tokens)
-			kept[id] = tokens
+			err := scan(&id, &made, &tokens)
+			if made == model && tokens != nil {
+				kept[id] = tokens
+			}
 			return err
 		})
 		if err != nil {

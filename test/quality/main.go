@@ -1,8 +1,9 @@
-// Quality measures how well the knowledge answers: the questions in this folder
-// are put to the demo's knowledge, to the manual of a desktop program and to the
-// handbook of a software project. What is
-// called fit was used to fit weights, what is called measured only to measure.
-// Beside it stands plain BM25 (SQLite FTS5) on the same passages.
+// Quality measures how well the knowledge answers: the questions in this folder are put to
+// the demo's knowledge, to the manual of a desktop program, to the handbook of a software
+// project, and to twelve made-up businesses that are only judged, of which totals are
+// printed. What is called fit was used to fit weights, what is called measured or judged
+// only to measure. Beside it stand plain BM25 (SQLite FTS5) on the same passages and, for
+// the businesses, the program from before it was taught customers' words.
 package main
 
 import (
@@ -99,7 +100,12 @@ func run(fitting, failures bool, only, file, dump, on string) error {
 			return err
 		}
 	}
-	return nil
+	folder, err := os.MkdirTemp("", "earlier")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	return measureBusinesses(judged, c, buildEarlier(folder))
 }
 
 func measure(k *corpus, part string, questions []quiz.Question, failures bool) error {

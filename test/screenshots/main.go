@@ -181,7 +181,8 @@ func types(selector, text string) func(*browser.Page) error {
 func asksTheChat(p *browser.Page) error {
 	return errors.Join(
 		p.Click("Open the chat", true), p.Type("textarea", "can i take my bike on the boat?", true), p.Click("Send", true), p.AwaitText("£2.50", true),
-		p.Type("textarea", "I'm Ada. Is there food on board and when does the gangway close?", true), p.Click("Send", true), p.AwaitText("3 minutes", true))
+		p.Type("textarea", "I'm Ada. Is there food on board and when does the gangway close?", true), p.Click("Send", true), p.AwaitText("3 minutes", true),
+		p.Type("textarea", "what is carnet", true), p.Click("Send", true), p.AwaitText("Which of these", true))
 }
 
 func sendsAText(p *browser.Page) error {
@@ -194,7 +195,7 @@ func shots(d *service.Demo) []shot {
 	console := d.PublicURL
 	talk := steps(sees("Trial conversation"),
 		types(`input[aria-label="Write as a customer"]`, "How much is a van?\r"), sees("£41"),
-		types(`input[aria-label="Write as a customer"]`, "do you run on Christmas Day?\r"), sees("rather not guess"))
+		types(`input[aria-label="Write as a customer"]`, "do babies pay\r"), sees("not sure that this"))
 	angry := steps(clicks("+447700900103"), sees("is angry"))
 	group := steps(clicks("All"), clicks("Maren Holt"), sees("maren.holt@example.org"))
 	return []shot{
@@ -205,7 +206,7 @@ func shots(d *service.Demo) []shot {
 		{"knowledge", console + "/knowledge", 1280, 800, false, sees("lost-property.txt")},
 		{"knowledge-gaps", console + "/knowledge/gaps", 1280, 800, false, steps(sees("asked once"), clicks("Answer"), sees("Keep as house answer"))},
 		{"knowledge-lessons", console + "/knowledge/lessons", 1280, 800, true, sees("Approve")},
-		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "waht does a dgo cost"), sees("A bot would answer"))},
+		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "gran is in a wheelchair, will someone help her get on?"), sees("A bot would offer this"))},
 		{"bots", console + "/bots", 1280, 800, false, talk},
 		{"held-reply", console + "/inbox?search=dogs", 1280, 800, false, steps(clicks("Noor"), sees("Waits for your approval"))},
 		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("counts as verified by you"))},
