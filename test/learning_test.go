@@ -241,3 +241,53 @@ func TestTheCommandLineTeaches(t *testing.T) {
 		}
 	}
 }
+
+// What the bot offers is a gap until the customer says that it was meant; what customers
+// say to offers is kept as examples, shown, written as a quiz, and removed.
+func TestWhatCustomersSayToOffersIsKept(t *testing.T) {
+	s := open(t)
+	const question = "gran is in a wheelchair, will someone help her get on?"
+	s.encoded(question)
+	const ada, ben = "+447700900181", "+447700900182"
+	offered := s.texts(ada, "1", question, 1)[0].Text
+	contains(t, offered, "not sure that this is what you mean", "a deck hand meets you", "tell me, and I ask the crew")
+	gaps, err := s.client.Gaps(s.ctx)
+	s.must(err)
+	if len(gaps.Items) != 1 || len(gaps.Items[0].Waiting) != 1 {
+		t.Fatalf("while it is not settled the gaps are %+v", gaps.Items)
+	}
+	contains(t, s.texts(ada, "2", "yes, that's it", 2)[1].Text, "anything else")
+	if gaps, err = s.client.Gaps(s.ctx); err != nil || len(gaps.Items) != 0 {
+		t.Errorf("settled, the gaps are %+v, %v", gaps.Items, err)
+	}
+	s.texts(ben, "3", question, 1)
+	contains(t, s.texts(ben, "4", "no", 2)[1].Text, "asked the crew")
+	if c := s.conversation(ben); c.Lead != "waiting" || c.Reason != "not known" {
+		t.Errorf("refused, it is led by %s because of %q", c.Lead, c.Reason)
+	}
+	if gaps, err = s.client.Gaps(s.ctx); err != nil || len(gaps.Items) != 1 || gaps.Items[0].Times != 1 {
+		t.Errorf("refused, the gaps are %+v, %v", gaps.Items, err)
+	}
+	examples, err := s.client.Examples(s.ctx)
+	s.must(err)
+	if len(examples.Items) != 2 || !examples.Items[1].Answers || examples.Items[1].How != "yes" || examples.Items[0].Answers || examples.Items[0].How != "no" || examples.Items[0].Question != question {
+		t.Fatalf("the examples are %+v", examples.Items)
+	}
+	out, _, _ := s.parrot("", "knowledge", "examples")
+	contains(t, out, "yes", "assistance.md")
+	quiz, _, _ := s.parrot("", "knowledge", "examples", "export")
+	if strings.Count(quiz, "\n") != 1 {
+		t.Errorf("the quiz is %q", quiz)
+	}
+	out, errs, code := s.parrot(quiz, "knowledge", "quiz", "-")
+	if code != 0 {
+		t.Errorf("the quiz that was written cannot be put: %s%s", out, errs)
+	}
+	s.must(s.client.DropExample(s.ctx, examples.Items[0].ID))
+	if err := s.client.DropExample(s.ctx, examples.Items[0].ID); err == nil {
+		t.Error("an example was removed twice")
+	}
+	if examples, err = s.client.Examples(s.ctx); err != nil || len(examples.Items) != 1 {
+		t.Errorf("after one was removed: %+v, %v", examples.Items, err)
+	}
+}

@@ -42,6 +42,7 @@ var questions = []string{"can i take my bike on the boat?", "is there food on bo
 var (
 	profile   = flag.String("profile", "", "write the processor's time in turns to this `file`")
 	turnsOnly = flag.Bool("turns", false, "leave the large knowledge out")
+	largeOnly = flag.Bool("large", false, "measure the large knowledge only")
 )
 
 func main() {
@@ -59,6 +60,9 @@ func run() (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(data)) }()
+	if *largeOnly {
+		return measureKnowledge(filepath.Join(data, "library"))
+	}
 	alone, err := measureFloor(filepath.Join(data, "alone.db"), insertAlone)
 	if err != nil {
 		return err

@@ -7,6 +7,7 @@ import (
 
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
 )
 
 // All sentences of the first whole passages are judged, of others the few that match
@@ -79,8 +80,8 @@ func (f Finder) judge(ctx context.Context, own, wide *wording, candidates []Cand
 		s.sure, s.judged = (sure+aroundSure)/2, true
 		if sure > c.Features.Sure || c.Features.Sure == -surest {
 			c.Features.Sure, c.Features.Lacks, c.Lacks = sure, judgements[n].Lacks, ""
-			if judgements[n].Lacks > 0.5 {
-				c.Lacks = judgements[n].Lacking
+			if lacking := text.Fold(judgements[n].Lacking); judgements[n].Lacks > 0.5 && slices.Contains(c.Missing, lacking) {
+				c.Lacks = lacking // the words agree
 			}
 		}
 		c.Features.AroundSure = max(c.Features.AroundSure, aroundSure)

@@ -170,6 +170,12 @@ func (t *turn) reply() {
 	if !questions {
 		t.leaveOne(parts)
 	}
+	statements := 0
+	for _, part := range parts {
+		if part.Kind == answer.Statement {
+			statements++
+		}
+	}
 	asked := 0
 	for i, part := range parts {
 		if i == readParts || asked == readAsked || t.ctx.Err() != nil {
@@ -191,7 +197,7 @@ func (t *turn) reply() {
 			chatted = true
 			note("small talk")
 		default:
-			if part.Kind == answer.Statement && !t.asksSomething(part.Text) {
+			if part.Kind == answer.Statement && (questions && statements > fewStatements || !t.asksSomething(part.Text)) {
 				note("nothing asked")
 				continue
 			}
@@ -259,6 +265,10 @@ func begin(s string, runes int) string {
 	}
 	return s
 }
+
+// fewStatements is how many statements may stand beside a question to be looked at by
+// themselves: more of them tell a story.
+const fewStatements = 2
 
 // surelyAsked is how well a statement beside a question must be known to be answered by
 // itself: most only tell the story, which is looked at with the question.

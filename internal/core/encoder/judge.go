@@ -186,18 +186,23 @@ func (a *Asked) likes(s Tokens, sums []int32, into []float32) {
 // likeness to one of the sentence, weighed by how much the token tells, -1 to 1.
 func (a *Asked) Match(s Tokens) float64 {
 	n, tokens := a.side.n, s.Len()
-	if n == 0 || tokens == 0 {
+	if n == 0 || tokens == 0 || tokens > maxPieces {
 		return 0
 	}
-	likes, sums := make([]float32, n*tokens), make([]int32, tokens*tile)
-	a.likes(s, sums, likes)
+	var few [maxPieces * tile]int32
+	sums := few[:tokens*tile]
 	var match float32
-	for i, telling := range a.side.telling {
-		best := float32(-1)
-		for t := range tokens {
-			best = max(best, likes[t*n+i])
+	for p := 0; p < n; p += tile {
+		dotTiles(s, a.wide[p*TokenDim:(p+tile)*TokenDim], tokens, TokenDim, sums)
+		best := [tile]int32{-tokenUnit * tokenUnit, -tokenUnit * tokenUnit, -tokenUnit * tokenUnit, -tokenUnit * tokenUnit}
+		for at := 0; at < len(sums); at += tile {
+			for i, sum := range sums[at : at+tile] {
+				best[i] = max(best[i], sum)
+			}
 		}
-		match += float32(best * telling)
+		for i := range min(tile, n-p) {
+			match += float32(float32(best[i]) * (1.0 / (tokenUnit * tokenUnit)) * a.side.telling[p+i])
+		}
 	}
 	return float64(match)
 }
