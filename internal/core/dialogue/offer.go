@@ -67,6 +67,17 @@ func (t *turn) offer(question string, reply answer.Reply) bool {
 	return true
 }
 
+// settledBefore answers a question again for which the customer has said what they mean.
+func (t *turn) settledBefore(question string) bool {
+	for _, before := range slices.Backward(t.State.Asked) {
+		if before.Answer != "" && strings.EqualFold(strings.TrimSpace(before.Question), strings.TrimSpace(question)) && slices.Contains(t.State.Offered, before.Question) {
+			t.answered(question, before.Answer)
+			return true
+		}
+	}
+	return false
+}
+
 // otherwise is what is said behind an offer: the way to a person.
 func (t *turn) otherwise() string {
 	if t.Brief.EscalatesOn(bot.OnNotKnown) && t.next.Lead != Waiting {

@@ -112,6 +112,10 @@ func TestACustomerChoosesWhatIsMeant(t *testing.T) {
 	if _, reply := talk(t, s, dialogue.Result{}, asked, "yes", "the first"); !strings.Contains(reply, price[choices[0]]) {
 		t.Errorf("after a yes and a choice it says %q", reply)
 	}
+	// Asked again, what was chosen holds.
+	if d, reply := talk(t, s, dialogue.Result{}, asked, "the second", asked); !strings.Contains(reply, price[choices[1]]) || d.Trace.Code != dialogue.CodeAnswered {
+		t.Errorf("asked again after a choice it says %q", reply)
+	}
 	// What is meant instead is answered as a question of its own, and shares but a word.
 	if d, reply := talk(t, s, dialogue.Result{}, asked, "no, when do the terns nest?"); !strings.Contains(reply, "Terns") || len(find[dialogue.Escalate](d)) != 0 {
 		t.Errorf("after a no with a question it says %q", reply)

@@ -346,6 +346,8 @@ func (t *turn) ask(part answer.Part, beside bool) {
 			t.say(bot.OffTopicSaid, part.Text)
 		}
 		t.offTopic++
+	case t.settledBefore(part.Text):
+		u.Outcome = "answered as the customer said before"
 	case t.offer(part.Text, reply):
 		u.Outcome = "offered what was found, likely with " + answer.Shown(reply.Likely)
 		for i := range u.Passages {
