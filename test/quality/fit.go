@@ -21,8 +21,6 @@ import (
 
 // A situation is what was found for one question.
 type situation struct {
-	kind   string
-	none   bool // nothing answers it
 	found  []answer.Features
 	right  []bool
 	weight float64 // in fitting confidence
@@ -236,7 +234,7 @@ func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (l
 		if len(found.Candidates) == 0 {
 			continue
 		}
-		s := situation{kind: q.Kind, none: q.Unanswerable, weight: weight}
+		s := situation{weight: weight}
 		for _, c := range found.Candidates {
 			s.found, s.right = append(s.found, c.Features), append(s.right, quiz.Holds(q, c))
 		}
@@ -249,7 +247,7 @@ func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (l
 const settling = 2
 
 // fit fits on the questions of the corpora and writes the weights.
-func fit(corpora []*corpus, quizzes [][]quiz.Question, c *codes, file, dump string) error {
+func fit(corpora []*corpus, quizzes [][]quiz.Question, file string) error {
 	// What is found depends on the weights, so they are fitted some times over, from
 	// a start that gives each list its say.
 	start := answer.Weights{Rank: answer.Features{Words: 5, Coverage: 5, Meaning: 10, Whole: 5, AroundWords: 3, AroundMeaning: 5, Match: 5, Sure: 0.5}}
@@ -294,30 +292,10 @@ func fit(corpora []*corpus, quizzes [][]quiz.Question, c *codes, file, dump stri
 		asked = put()
 		of.weights.Confidence = fitChance(asked, of.trusted, 1)
 		of.weights.Likely = fitChance(asked, of.trusted, choices)
-		if of.judged && dump != "" {
-			if err := dumpSituations(asked, dump); err != nil {
-				return err
-			}
-		}
 	}
 	raw, err := json.MarshalIndent(w, "", "  ")
 	if err != nil {
 		return err
 	}
 	return os.WriteFile(file, append(raw, '\n'), 0o644)
-}
-
-func dumpSituations(asked []situation, file string) error {
-	out, err := os.Create(file)
-	if err != nil {
-		return err
-	}
-	defer out.Close()
-	e := json.NewEncoder(out)
-	for _, s := range asked {
-		if err := e.Encode(map[string]any{"kind": s.kind, "none": s.none, "found": s.found, "right": s.right}); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -19,14 +19,13 @@ import (
 
 func main() {
 	fitting := flag.Bool("fit", false, "fit the weights anew and write them")
-	dump := flag.String("dump", "", "with -fit: the `file` for what was found")
 	on := flag.String("on", "", "measure only the made-up businesses for a `use`: judged or fitted")
 	failures := flag.Bool("failures", false, "show what was not answered rightly")
 	only := flag.String("only", "", "measure only this `corpus`: a folder with documents; its questions in -quiz")
 	file := flag.String("quiz", "", "with -only: the `file` with questions, without its ending")
 	flag.Float64Var(&threshold, "threshold", threshold, "the confidence from which a question is answered")
 	flag.Parse()
-	if err := run(*fitting, *failures, *only, *file, *dump, *on); err != nil {
+	if err := run(*fitting, *failures, *only, *file, *on); err != nil {
 		fmt.Fprintln(os.Stderr, "quality:", err)
 		os.Exit(1)
 	}
@@ -37,7 +36,7 @@ const together = 3
 
 var threshold = bot.DefaultThreshold
 
-func run(fitting, failures bool, only, file, dump, on string) error {
+func run(fitting, failures bool, only, file, on string) error {
 	e, err := encoder.Shared()
 	if err != nil {
 		return err
@@ -86,7 +85,7 @@ func run(fitting, failures bool, only, file, dump, on string) error {
 			k, questions := merged(corpora[n:n+together], quizzes[n:n+together], c)
 			corpora, quizzes = append(corpora, k), append(quizzes, questions)
 		}
-		return fit(corpora, quizzes, c, "internal/core/answer/fitted.json", dump)
+		return fit(corpora, quizzes, "internal/core/answer/fitted.json")
 	}
 	for i, k := range corpora {
 		measured, err := readQuiz("test/quality", k.name+"-measured")
