@@ -71,10 +71,11 @@ train: .torch
 ## lexicon: learn the words of customers anew
 lexicon: .torch
 	cd test/training && /usr/bin/python3 lexicon.py ../../internal/core/text/customers.txt
+	cd test/training && /usr/bin/python3 english.py ../../internal/core/text/english.txt.gz
 
 .PHONY: .torch
 .torch:
-	@/usr/bin/python3 -c 'import torch, numpy, snowballstemmer' 2>/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-torch python3-numpy python3-snowballstemmer >/dev/null; }
+	@test -e /usr/share/dict/british-english-small -a -e /usr/share/dict/american-english-small && /usr/bin/python3 -c 'import torch, numpy, snowballstemmer' 2>/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-torch python3-numpy python3-snowballstemmer wamerican-small wbritish-small >/dev/null; }
 
 ## screenshots: the pictures in docs/screenshots, from a fresh demo
 screenshots: build .chromium

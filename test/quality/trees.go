@@ -40,22 +40,10 @@ func grow(rows [][]float64, right []bool, weights, sums []float64) []answer.Tree
 		tree := growOne(rows, pulls, bends, chosen)
 		grown = append(grown, tree)
 		for i, row := range rows {
-			sums[i] += walk(tree, row)
+			sums[i] += tree.Walk(row)
 		}
 	}
 	return grown
-}
-
-func walk(t answer.Tree, row []float64) float64 {
-	at := 0
-	for !t[at].Leaf() {
-		if n := t[at]; row[n.Feature] < n.Bound {
-			at = n.Below
-		} else {
-			at = n.Else
-		}
-	}
-	return t[at].Value
 }
 
 // A twig is a leaf that may yet be split.

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"slices"
-	"strings"
 
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
@@ -175,6 +174,9 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		found.Candidates[0].Features.Alone = 1
 	}
 	found.Likely = own.trust(found.Candidates, weights)
+	for i := range found.Candidates {
+		found.Candidates[i].sentences, found.Candidates[i].heads = nil, nil // what is remembered need not hold them
+	}
 	return found, own.aim.Known() || f.Vectors == nil
 }
 
@@ -240,39 +242,6 @@ func (f Finder) preference(c Candidate) (raise float64) {
 		raise += preferHouse
 	}
 	return raise - preferEarlier*float64(min(f.Scope.Sources[c.SourceID], 8))
-}
-
-// carryOver adds what a follow-up takes from the question before it, as light
-// words: all but its subject, the rarest word, which the follow-up replaces.
-// "And for dogs?" after a question about bicycles asks the same about dogs. It
-// returns the whole question.
-func (q *question) carryOver(ix *knowledge.Index, previous string) string {
-	before := understand(ix, previous)
-	subject := -1
-	for i, t := range before.terms {
-		if !t.Light && (subject < 0 || t.weight > before.terms[subject].weight) {
-			subject = i
-		}
-	}
-	meant := before.mended
-	for i, t := range before.terms {
-		if i == subject {
-			meant = strings.Replace(meant, t.Word, followUp.ReplaceAllString(strings.Trim(q.mended, " ?.!"), ""), 1)
-			continue
-		}
-		if slices.ContainsFunc(q.terms, func(o term) bool { return o.Stem == t.Stem }) {
-			continue
-		}
-		if !t.Light {
-			t.Light = true
-			t.weight *= lightWeight
-		}
-		q.terms = append(q.terms, t)
-	}
-	if q.fact == nil {
-		q.fact = before.fact
-	}
-	return meant
 }
 
 // Passage weighs one passage that was found for a question; it reports false if

@@ -18,8 +18,8 @@ type Node struct {
 // Leaf reports whether the node ends the tree.
 func (n Node) Leaf() bool { return n.Below == 0 && n.Else == 0 }
 
-// value walks the tree.
-func (t Tree) value(features []float64) float64 {
+// Walk returns what the tree gives for the features, in the order of Features.Values.
+func (t Tree) Walk(features []float64) float64 {
 	at := 0
 	for !t[at].Leaf() {
 		if n := t[at]; features[n.Feature] < n.Bound {
@@ -65,7 +65,7 @@ func (c *Chance) of(f *Features) float64 {
 	sum := c.Bias + c.Weights.dot(*f)
 	values := f.Values()
 	for _, tree := range c.Trees {
-		sum += tree.value(values[:])
+		sum += tree.Walk(values[:])
 	}
 	return logistic(sum)
 }

@@ -20,8 +20,9 @@ const (
 // whatever is known of it; where nothing answers it, so that it would be handed over;
 // and where something would answer it. If it is not surely so, it must be nearer to an
 // example than to anything in the knowledge, by meaning and by words together, or so
-// little further that it is better not answered. Of 100 rewordings of three rules 1 was
-// answered, of 1,583 ordinary questions of 8 businesses 26 were refused.
+// little further that it is better not answered. They were set with the vectors of an
+// earlier encoder: of 100 rewordings of three rules 1 was answered then, of 1,583 ordinary
+// questions of 8 businesses 26 were refused.
 const (
 	forbiddenSurely     = 0.72
 	forbiddenInWords    = 0.55 // shared with an example
