@@ -252,10 +252,10 @@ func (s *Store) PassagesWithout(ctx context.Context, model string, limit int) ([
 // as a model made them.
 func (s *Store) Tokens(ctx context.Context, model string, ids []string) (map[string][]byte, error) {
 	kept := make(map[string][]byte, len(ids))
-	for _, from := range []string{"passage", "house_answer"} {
+	for _, from := range []string{"passage_id, model, tokens FROM passage_tokens WHERE passage_id", "id, model, tokens FROM house_answer WHERE id"} {
 		// The model is compared here: in the query it would tempt SQLite to go through all
-		// passages that it made.
-		err := s.reader.rows(ctx, `SELECT id, model, tokens FROM `+from+` WHERE id IN (SELECT value FROM json_each(?))`, []any{asJSON(ids)}, func(scan func(...any) error) error {
+		// that it made.
+		err := s.reader.rows(ctx, `SELECT `+from+` IN (SELECT value FROM json_each(?))`, []any{asJSON(ids)}, func(scan func(...any) error) error {
 			var id, made string
 			var tokens []byte
 			err := scan(&id, &made, &tokens)
@@ -275,11 +275,22 @@ func (s *Store) Tokens(ctx context.Context, model string, ids []string) (map[str
 // something else by now, are dropped.
 func (t *Tx) PutViews(model string, passages []knowledge.Passage) error {
 	for _, p := range passages {
-		statement := `UPDATE passage SET model = ?, views = ?, tokens = ? WHERE id = ? AND question = ? AND text = ?`
 		if p.SourceID == HouseSource {
-			statement = `UPDATE house_answer SET model = ?, views = ?, tokens = ? WHERE id = ? AND question = ? AND answer = ?`
+			if _, err := t.exec(`UPDATE house_answer SET model = ?, views = ?, tokens = ? WHERE id = ? AND question = ? AND answer = ?`,
+				model, knowledge.Joined(p.Views), p.Tokens, p.ID, p.Question, p.Text); err != nil {
+				return err
+			}
+			continue
 		}
-		if _, err := t.exec(statement, model, knowledge.Joined(p.Views), p.Tokens, p.ID, p.Question, p.Text); err != nil {
+		n, err := t.exec(`UPDATE passage SET model = ?, views = ? WHERE id = ? AND question = ? AND text = ?`, model, knowledge.Joined(p.Views), p.ID, p.Question, p.Text)
+		if err != nil {
+			return err
+		}
+		if n == 0 || p.Tokens == nil {
+			continue
+		}
+		if _, err := t.exec(`INSERT INTO passage_tokens (passage_id, model, tokens) VALUES (?, ?, ?)
+			ON CONFLICT (passage_id) DO UPDATE SET model = excluded.model, tokens = excluded.tokens`, p.ID, model, p.Tokens); err != nil {
 			return err
 		}
 	}

@@ -4,14 +4,11 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"io/fs"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 	"time"
-
-	"github.com/pressly/goose/v3"
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
@@ -56,23 +53,7 @@ func says(state MessageState, parts ...message.Part) Said {
 // A file of the format before the seams is upgraded with everything that it holds;
 // what its tables listed is free now.
 func TestTheUpgradeKeepsEveryRow(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "parrot.db")
-	db, err := sql.Open("sqlite", "file:"+path+Pragmas)
-	if err != nil {
-		t.Fatal(err)
-	}
-	folder, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		t.Fatal(err)
-	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, db, folder)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if _, err := provider.UpTo(t.Context(), 2); err != nil {
-		t.Fatal(err)
-	}
-	for _, statement := range []string{
+	path := older(t, 2,
 		`INSERT INTO document VALUES ('bot', 'front-desk', 'bot: front-desk', 3, 1)`,
 		`INSERT INTO access VALUES ('h', 'token', 'Robin', 'owner', 1, NULL)`,
 		`INSERT INTO source (id, name, title, hash, bytes, read_at, kind, address, every, next_at) VALUES ('s', 'site', 'Site', 'h', 10, 1000, 'site', 'https://www.example.org', 60000, 5000)`,
@@ -92,11 +73,10 @@ func TestTheUpgradeKeepsEveryRow(t *testing.T) {
 			('m4', 'send', 'l', 'c', 't1', 1, '{}', 'cancelled', 1, 1),
 			('y', 'sync', 'l', 'c', 't1', 1, '{"connection":"crm","details":{"email":"ada@example.org"}}', 'pending', 1, 1)`,
 		`INSERT INTO sheet_row VALUES ('enquiries', 'ct', '{"Name":"Ada"}', 1, 1)`,
-		`INSERT INTO gap (id, question, first_at, last_at) VALUES ('g', 'do you sail at night?', 1, 1)`,
-	} {
-		if _, err := db.Exec(statement); err != nil {
-			t.Fatalf("%v: %s", err, statement)
-		}
+		`INSERT INTO gap (id, question, first_at, last_at) VALUES ('g', 'do you sail at night?', 1, 1)`)
+	db, err := sql.Open("sqlite", "file:"+path+Pragmas)
+	if err != nil {
+		t.Fatal(err)
 	}
 	tables := []string{"document", "access", "source", "page", "passage", "contact", "handle", "fact", "conversation", "turn", "message", "effect", "sheet_row", "gap"}
 	before := map[string]int{}

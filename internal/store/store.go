@@ -134,6 +134,9 @@ func (s *Store) check(ctx context.Context, path string) error {
 	return nil
 }
 
+// Checked waits until the file was looked through.
+func (s *Store) Checked() { s.checking.Wait() }
+
 // Close waits for work in hand and closes the file.
 func (s *Store) Close() error {
 	if s.stopCheck != nil {

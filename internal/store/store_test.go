@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"errors"
@@ -183,8 +184,8 @@ func TestReadersCannotWrite(t *testing.T) {
 	}
 }
 
-// A file of the first format is copied and upgraded; its knowledge is still there.
-func TestAnOlderFileIsUpgraded(t *testing.T) {
+// older makes a file of an older format that holds something, and returns its path.
+func older(t *testing.T, format int64, statements ...string) string {
 	path := filepath.Join(t.TempDir(), "parrot.db")
 	db, err := sql.Open("sqlite", "file:"+path+Pragmas)
 	if err != nil {
@@ -198,20 +199,25 @@ func TestAnOlderFileIsUpgraded(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := provider.UpTo(t.Context(), 1); err != nil {
+	if _, err := provider.UpTo(t.Context(), format); err != nil {
 		t.Fatal(err)
 	}
-	for _, statement := range []string{
-		`INSERT INTO source (id, name, title, hash, bytes, read_at) VALUES ('s', 'fares.md', 'Fares', 'h', 10, 1000)`,
-		`INSERT INTO passage (id, source_id, position, trail, question, text) VALUES ('p', 's', 0, '["Fares"]', '', 'A single costs £6.')`,
-	} {
+	for _, statement := range statements {
 		if _, err := db.Exec(statement); err != nil {
-			t.Fatal(err)
+			t.Fatalf("%v: %s", err, statement)
 		}
 	}
 	if err := db.Close(); err != nil {
 		t.Fatal(err)
 	}
+	return path
+}
+
+// A file of the first format is copied and upgraded; its knowledge is still there.
+func TestAnOlderFileIsUpgraded(t *testing.T) {
+	path := older(t, 1,
+		`INSERT INTO source (id, name, title, hash, bytes, read_at) VALUES ('s', 'fares.md', 'Fares', 'h', 10, 1000)`,
+		`INSERT INTO passage (id, source_id, position, trail, question, text) VALUES ('p', 's', 0, '["Fares"]', '', 'A single costs £6.')`)
 	s, err := Open(t.Context(), path)
 	if err != nil {
 		t.Fatal(err)
@@ -224,6 +230,46 @@ func TestAnOlderFileIsUpgraded(t *testing.T) {
 	}
 	if copies, err := filepath.Glob(path + ".before-*"); err != nil || len(copies) != 1 {
 		t.Errorf("the copies made before are %v, %v", copies, err)
+	}
+}
+
+// What was encoded of a passage outlives the upgrade that laid it apart, is told from what
+// another model made, and goes with the passage.
+func TestTokensLieBesideTheirPassage(t *testing.T) {
+	s, err := Open(t.Context(), older(t, 5,
+		`INSERT INTO source (id, name, title, hash, bytes, read_at, kind, address) VALUES ('s', 'fares.md', 'Fares', 'h', 10, 1000, 'file', '')`,
+		`INSERT INTO page (id, source_id, address, title, hash, read_at) VALUES ('pg', 's', '', 'Fares', 'h', 1000)`,
+		`INSERT INTO passage (id, source_id, page_id, position, trail, question, text, model, tokens) VALUES ('p', 's', 'pg', 0, '[]', '', 'A single costs £6.', 'm1', x'0102')`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	kept := func(model string) []byte {
+		tokens, err := s.Tokens(t.Context(), model, []string{"p", "gone"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return tokens["p"]
+	}
+	if got := kept("m1"); !bytes.Equal(got, []byte{1, 2}) {
+		t.Errorf("after the upgrade the tokens are %v", got)
+	}
+	put := func(said string) {
+		must(t, s, func(tx *Tx) error {
+			return tx.PutViews("m2", []knowledge.Passage{{ID: "p", SourceID: "s", Text: said, Tokens: []byte{3}}, {ID: "gone", SourceID: "s", Text: said, Tokens: []byte{4}}})
+		})
+	}
+	put("A single costs £7.")
+	if got := kept("m2"); got != nil {
+		t.Errorf("of other words the tokens were kept: %v", got)
+	}
+	put("A single costs £6.")
+	if got, before := kept("m2"), kept("m1"); !bytes.Equal(got, []byte{3}) || before != nil {
+		t.Errorf("encoded anew, the tokens are %v, and of the model before %v", got, before)
+	}
+	must(t, s, func(tx *Tx) error { return tx.RemoveSource("s", time.Now()) })
+	if got := kept("m2"); got != nil {
+		t.Errorf("the passage is gone, and its tokens are %v", got)
 	}
 }
 

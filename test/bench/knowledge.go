@@ -216,6 +216,7 @@ func measureKnowledge(folder string) error {
 		return err
 	}
 	defer records.Close()
+	records.Checked() // so that this does not go on beside the questions
 	// Tokens are read from disk for each question: nothing is remembered.
 	tokens := func(ctx context.Context, hits []knowledge.Hit) [][]encoder.Tokens {
 		ids, all := make([]string, len(hits)), make([][]encoder.Tokens, len(hits))

@@ -215,12 +215,10 @@ func (l *layer) attend(w *workspace, qkv, out rows) {
 				total += weights[i]
 			}
 			sum := out.row(p)[from : from+size]
-			for other, weight := range weights {
-				weight /= total
-				for i, v := range qkv.row(other)[2*width+from : 2*width+from+size] {
-					sum[i] += float32(weight * v)
-				}
+			for i := range weights {
+				weights[i] /= total
 			}
+			blend(weights, qkv.v[2*width+from:], qkv.width, sum)
 		}
 	}
 }

@@ -27,7 +27,7 @@ func exp(x float32) float32 {
 	for _, c := range [...]float64{1.0 / 720, 1.0 / 120, 1.0 / 24, 1.0 / 6, 0.5, 1, 1} {
 		sum = float64(sum*r) + c
 	}
-	return float32(math.Ldexp(sum, int(k)))
+	return float32(sum * math.Float64frombits(uint64(1023+int64(k))<<52)) // two to the power of k
 }
 
 // tanh is the hyperbolic tangent.

@@ -3,6 +3,7 @@ package encoder
 import (
 	"context"
 	"math"
+	"slices"
 	"strings"
 )
 
@@ -95,26 +96,33 @@ type side struct {
 	seen    []float32 // what is compared of each token
 }
 
-func (j *judge) side(w *workspace, t Tokens) side {
-	n := t.Len()
-	s := side{n: n, tokens: t, telling: make([]float32, n), seen: make([]float32, n*compared)}
-	x := w.take(n, TokenDim)
+// sides makes texts ready; what they hold is lent by the workspace.
+func (j *judge) sides(w *workspace, texts []Tokens) []side {
+	n := 0
+	for _, t := range texts {
+		n += t.Len()
+	}
 	const length = 11.313708498984760 // of vectors whose components are about 1: the root of TokenDim
-	for i, v := range t {
-		x.v[i] = float32(v) * (length / tokenUnit)
+	seen, told := w.take(n, compared), w.take(n, 1)
+	w.put(texts, n, length/tokenUnit)
+	j.compared.multiplied(w, n, seen)
+	j.telling.multiplied(w, n, told)
+	sides := make([]side, len(texts))
+	at := 0
+	for k, t := range texts {
+		s := side{t.Len(), t, told.v[at : at+t.Len()], seen.v[at*compared : (at+t.Len())*compared]}
+		at += s.n
+		var all float32
+		for i, v := range s.telling {
+			s.telling[i] = max(v, 0) + logOnePlus(exp(-max(v, -v)))
+			all += s.telling[i]
+		}
+		for i := range s.telling {
+			s.telling[i] /= max(all, 1e-6)
+		}
+		sides[k] = s
 	}
-	j.compared.multiply(w, x, rows{n, compared, s.seen})
-	told := w.take(n, 1)
-	j.telling.multiply(w, x, told)
-	var all float32
-	for i, v := range told.v {
-		s.telling[i] = max(v, 0) + logOnePlus(exp(-max(v, -v)))
-		all += s.telling[i]
-	}
-	for i := range s.telling {
-		s.telling[i] /= max(all, 1e-6)
-	}
-	return s
+	return sides
 }
 
 // Asked is a question made ready to be held against sentences. It is safe for
@@ -136,7 +144,9 @@ func (e *Encoder) Ask(ctx context.Context, question string) (*Asked, Reading, er
 	defer workspaces.Put(w)
 	defer w.reset()
 	n := r.Tokens.Len()
-	a := &Asked{e: e, side: e.judge.side(w, r.Tokens), wide: make([]int16, (n+tile-1)/tile*tile*TokenDim), of: e.wordsOf(e.Pieces(question))}
+	s := e.judge.sides(w, []Tokens{r.Tokens})[0]
+	s.telling, s.seen = slices.Clone(s.telling), slices.Clone(s.seen)
+	a := &Asked{e: e, side: s, wide: make([]int16, (n+tile-1)/tile*tile*TokenDim), of: e.wordsOf(e.Pieces(question))}
 	for i, v := range r.Tokens {
 		a.wide[i] = int16(v)
 	}
@@ -168,8 +178,8 @@ func (e *Encoder) wordsOf(ids []int) []string {
 	return of
 }
 
-// likes returns how like each token of the question each of the sentence is, a row for
-// each token of the sentence.
+// likes writes how like each token of the question each of a text is, a row for each
+// token of the text.
 func (a *Asked) likes(s Tokens, sums []int32, into []float32) {
 	n, tokens := a.side.n, s.Len()
 	for p := 0; p < n; p += tile {
@@ -221,18 +231,17 @@ func (a *Asked) Judge(sentences []Tokens, cosines []float64) []Judgement {
 	w := workspaces.Get().(*workspace)
 	defer workspaces.Put(w)
 	defer w.reset()
-	total := 0
+	total, longest := 0, 0
 	for _, s := range sentences {
-		total += s.Len()
+		total, longest = total+s.Len(), max(longest, s.Len())
 	}
 	asked, said := w.zeros(n*len(sentences), e.judge.asked.in), w.zeros(total, e.judge.said.in)
-	sides, matched := make([]side, len(sentences)), make([]float32, len(sentences))
+	sides, matched := e.judge.sides(w, sentences), make([]float32, len(sentences))
+	sums := make([]int32, longest*tile)
 	first := 0
-	for k, t := range sentences {
-		s := e.judge.side(w, t)
-		sides[k] = s
-		matched[k] = a.align(&s, asked, k*n, said, first)
-		first += s.n
+	for k := range sides {
+		matched[k] = a.align(w, &sides[k], sums, asked, k*n, said, first)
+		first += sides[k].n
 	}
 	ofAsked, ofSaid := w.take(asked.n, judged), w.take(said.n, judged)
 	e.judge.asked.multiply(w, asked, ofAsked)
@@ -270,34 +279,29 @@ func (a *Asked) Judge(sentences []Tokens, cosines []float64) []Judgement {
 
 // align writes what is compared of the tokens of both sides, from the given rows on,
 // and returns the match.
-func (a *Asked) align(s *side, asked rows, atAsked int, said rows, atSaid int) (match float32) {
+func (a *Asked) align(w *workspace, s *side, sums []int32, asked rows, atAsked int, said rows, atSaid int) (match float32) {
 	n := a.side.n
-	likes, sums := make([]float32, n*s.n), make([]int32, s.n*tile)
-	a.likes(s.tokens, sums, likes)
-	steep := a.e.judge.steep
-	weights := make([]float32, max(n, s.n))
+	likes, near := w.take(s.n, n), w.take(s.n, n)
+	a.likes(s.tokens, sums, likes.v)
+	for i, like := range likes.v {
+		near.v[i] = exp(float32(like * a.e.judge.steep))
+	}
+	weights := w.take(1, max(n, s.n)).v
 	for i := range n { // each token of the question over those of the sentence
-		best := float32(-1)
+		best, all := float32(-1), float32(0)
 		for t := range s.n {
-			best = max(best, likes[t*n+i])
-		}
-		var all float32
-		for t := range s.n {
-			weights[t] = exp(float32((likes[t*n+i] - best) * steep))
+			best = max(best, likes.v[t*n+i])
+			weights[t] = near.v[t*n+i]
 			all += weights[t]
 		}
 		compare(a.side.seen[i*compared:(i+1)*compared], s.seen, weights[:s.n], all, best, asked.row(atAsked+i))
 		match += float32(best * a.side.telling[i])
 	}
 	for t := range s.n {
-		row := likes[t*n : (t+1)*n]
-		best := float32(-1)
-		for _, v := range row {
-			best = max(best, v)
-		}
-		var all float32
-		for i, v := range row {
-			weights[i] = exp(float32((v - best) * steep))
+		best, all := float32(-1), float32(0)
+		for i, like := range likes.row(t) {
+			best = max(best, like)
+			weights[i] = near.v[t*n+i]
 			all += weights[i]
 		}
 		compare(s.seen[t*compared:(t+1)*compared], a.side.seen, weights[:n], all, best, said.row(atSaid+t))
@@ -306,15 +310,13 @@ func (a *Asked) align(s *side, asked rows, atAsked int, said rows, atSaid int) (
 }
 
 // compare writes what a token is, what it is aligned to, their product, their
-// difference, and the likeness of the best.
+// difference, and the likeness of the best. It divides the weights by their sum.
 func compare(own, others, weights []float32, all, best float32, into []float32) {
-	aligned := into[compared : 2*compared]
-	for o, weight := range weights {
-		weight /= all
-		for i, v := range others[o*compared : (o+1)*compared] {
-			aligned[i] += float32(weight * v)
-		}
+	for i := range weights {
+		weights[i] /= all
 	}
+	aligned := into[compared : 2*compared]
+	blend(weights, others, compared, aligned)
 	for i, v := range own {
 		into[i], into[2*compared+i] = v, v*aligned[i]
 		d := v - aligned[i]

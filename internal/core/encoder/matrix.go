@@ -33,23 +33,26 @@ const (
 
 // multiply computes x times the matrix plus its bias.
 func (m *matrix) multiply(w *workspace, x, out rows) {
-	padded := (x.n + tile - 1) / tile * tile
-	w.quantised = grow(w.quantised, padded*m.in)
-	w.scales = grow(w.scales, padded)
-	clear(w.quantised[x.n*m.in:])
+	w.room(x.n, m.in)
 	for p := range x.n {
 		w.scales[p] = quantise(x.row(p), w.quantised[p*m.in:(p+1)*m.in])
 	}
+	m.multiplied(w, x.n, out)
+}
+
+// multiplied multiplies the n rows of whole numbers that lie in the workspace.
+func (m *matrix) multiplied(w *workspace, n int, out rows) {
 	// A block of weights stays near while all rows are multiplied with it.
 	var sums [block * tile]int32
 	for first := 0; first < m.out; first += block {
-		n := min(block, m.out-first)
-		for p := 0; p < x.n; p += tile {
-			dotTiles(m.weights[first*m.in:(first+n)*m.in], w.quantised[p*m.in:(p+tile)*m.in], n, m.in, sums[:n*tile])
-			for i := range min(tile, x.n-p) {
-				scale, into := w.scales[p+i], out.row(p + i)[first:first+n]
+		outputs := min(block, m.out-first)
+		scales, biases := m.scale[first:first+outputs], m.bias[first:first+outputs]
+		for p := 0; p < n; p += tile {
+			dotTiles(m.weights[first*m.in:(first+outputs)*m.in], w.quantised[p*m.in:(p+tile)*m.in], outputs, m.in, sums[:outputs*tile])
+			for i := range min(tile, n-p) {
+				scale, into := w.scales[p+i], out.row(p + i)[first:first+outputs]
 				for o := range into {
-					into[o] = float32(float32(sums[o*tile+i])*scale*m.scale[first+o]) + m.bias[first+o]
+					into[o] = float32(float32(sums[o*tile+i])*scale*scales[o]) + biases[o]
 				}
 			}
 		}
@@ -59,20 +62,34 @@ func (m *matrix) multiply(w *workspace, x, out rows) {
 // quantise rounds a row to whole numbers of at most finest and returns what one
 // of them is worth.
 func quantise(row []float32, into []int16) float32 {
-	var bits uint32 // of the largest, without its sign; these sort as the numbers do
-	for _, v := range row {
-		bits = max(bits, math.Float32bits(v)&^(1<<31))
-	}
-	most := math.Float32frombits(bits)
+	most := math.Float32frombits(largest(row))
 	if most == 0 {
 		clear(into)
 		return 0
 	}
-	factor := finest / most
+	round(row, finest/most, into)
+	return most / finest
+}
+
+func largestPlain(row []float32) (bits uint32) { // they sort as the numbers do
+	for _, v := range row {
+		bits = max(bits, math.Float32bits(v)&^(1<<31))
+	}
+	return bits
+}
+
+func roundPlain(row []float32, factor float32, into []int16) {
 	for i, v := range row {
 		into[i] = int16(int32(float32(v*factor)+(finest+0.5)) - finest) // to the nearest, also below 0
 	}
-	return most / finest
+}
+
+func blendPlain(weights, of []float32, stride int, into []float32) {
+	for i, weight := range weights {
+		for k, v := range of[i*stride : i*stride+len(into)] {
+			into[k] += float32(weight * v)
+		}
+	}
 }
 
 // dotTilesPlain is dotTiles in plain Go.
@@ -137,6 +154,30 @@ type workspace struct {
 	used      int
 	quantised []int16
 	scales    []float32
+}
+
+// put lays the tokens of texts into the workspace, one behind the other, n in all; 1 is
+// worth unit.
+func (w *workspace) put(texts []Tokens, n int, unit float32) {
+	w.room(n, TokenDim)
+	into := w.quantised
+	for _, t := range texts {
+		for i, v := range t {
+			into[i] = int16(v)
+		}
+		into = into[len(t):]
+	}
+	for p := range n {
+		w.scales[p] = unit
+	}
+}
+
+// room makes room for n rows of whole numbers, filled up to whole tiles.
+func (w *workspace) room(n, width int) {
+	padded := (n + tile - 1) / tile * tile
+	w.quantised = grow(w.quantised, padded*width)
+	w.scales = grow(w.scales, padded)
+	clear(w.quantised[n*width:])
 }
 
 var workspaces = sync.Pool{New: func() any { return new(workspace) }}

@@ -99,3 +99,104 @@ loop:
 	JNZ  output
 	VZEROUPPER
 	RET
+
+// func largestAVX2(row *float32, n int) uint32
+//
+// The bits of the numbers without their signs sort as whole numbers do.
+TEXT ·largestAVX2(SB), NOSPLIT, $0-20
+	MOVQ row+0(FP), SI
+	MOVQ n+8(FP), CX
+	VPCMPEQD Y1, Y1, Y1
+	VPSRLD $1, Y1, Y1
+	VPXOR Y0, Y0, Y0
+
+most:
+	VPAND (SI), Y1, Y2
+	VPAND 32(SI), Y1, Y3
+	VPMAXSD Y2, Y0, Y0
+	VPMAXSD Y3, Y0, Y0
+	ADDQ $64, SI
+	SUBQ $16, CX
+	JG   most
+
+	VEXTRACTI128 $1, Y0, X1
+	VPMAXSD X1, X0, X0
+	VPSHUFD $0x4E, X0, X1
+	VPMAXSD X1, X0, X0
+	VPSHUFD $0xB1, X0, X1
+	VPMAXSD X1, X0, X0
+	VMOVD X0, AX
+	MOVL AX, ret+16(FP)
+	VZEROUPPER
+	RET
+
+// func roundAVX2(row *float32, n int, factor, half float32, less int32, into *int16)
+//
+// Each number times factor, and half, cut to a whole number, less so much.
+TEXT ·roundAVX2(SB), NOSPLIT, $0-40
+	MOVQ row+0(FP), SI
+	MOVQ n+8(FP), CX
+	VBROADCASTSS factor+16(FP), Y4
+	VBROADCASTSS half+20(FP), Y5
+	MOVL less+24(FP), AX
+	VMOVD AX, X6
+	VPBROADCASTD X6, Y6
+	MOVQ into+32(FP), DI
+
+rounding:
+	VMULPS (SI), Y4, Y0
+	VMULPS 32(SI), Y4, Y1
+	VADDPS Y5, Y0, Y0
+	VADDPS Y5, Y1, Y1
+	VCVTTPS2DQ Y0, Y0
+	VCVTTPS2DQ Y1, Y1
+	VPSUBD Y6, Y0, Y0
+	VPSUBD Y6, Y1, Y1
+	VPACKSSDW Y1, Y0, Y0
+	VPERMQ $0xD8, Y0, Y0
+	VMOVDQU Y0, (DI)
+	ADDQ $64, SI
+	ADDQ $32, DI
+	SUBQ $16, CX
+	JG   rounding
+	VZEROUPPER
+	RET
+
+// func blendAVX2(weights *float32, n int, of *float32, stride int, into *float32, width int)
+//
+// Sixteen columns at a time; products are rounded before they are added, as in plain Go.
+TEXT ·blendAVX2(SB), NOSPLIT, $0-48
+	MOVQ weights+0(FP), R8
+	MOVQ n+8(FP), R9
+	MOVQ of+16(FP), SI
+	MOVQ stride+24(FP), R10
+	SHLQ $2, R10
+	MOVQ into+32(FP), DI
+	MOVQ width+40(FP), CX
+
+columns:
+	VMOVUPS (DI), Y0
+	VMOVUPS 32(DI), Y1
+	MOVQ R8, AX
+	MOVQ R9, BX
+	MOVQ SI, DX
+
+row:
+	VBROADCASTSS (AX), Y2
+	VMULPS (DX), Y2, Y3
+	VMULPS 32(DX), Y2, Y4
+	VADDPS Y3, Y0, Y0
+	VADDPS Y4, Y1, Y1
+	ADDQ $4, AX
+	ADDQ R10, DX
+	DECQ BX
+	JNZ  row
+
+	VMOVUPS Y0, (DI)
+	VMOVUPS Y1, 32(DI)
+	ADDQ $64, SI
+	ADDQ $64, DI
+	SUBQ $16, CX
+	JG   columns
+	VZEROUPPER
+	RET
