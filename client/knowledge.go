@@ -81,6 +81,27 @@ func (c *Client) DropExample(ctx context.Context, id string) error {
 	return c.do(ctx, http.MethodDelete, "/api/v1/examples/"+url.PathEscape(id), nil, nil, nil)
 }
 
+// Confidence returns what fitting confidence on what customers said to offers would come
+// to, for a bot ("" for the only one). Nothing changes.
+func (c *Client) Confidence(ctx context.Context, bot string) (fit Confidence, err error) {
+	return fit, c.get(ctx, "/confidence?bot="+url.QueryEscape(bot), &fit)
+}
+
+// FitConfidence takes confidence fitted on what customers said into use.
+func (c *Client) FitConfidence(ctx context.Context, bot string) (fit Confidence, err error) {
+	return fit, c.send(ctx, http.MethodPut, "/confidence?bot="+url.QueryEscape(bot), nil, nil, &fit)
+}
+
+// PutBackConfidence goes back to confidence as it was delivered.
+func (c *Client) PutBackConfidence(ctx context.Context) error {
+	return c.do(ctx, http.MethodDelete, "/api/v1/confidence", nil, nil, nil)
+}
+
+// Sayings returns how customers use a word.
+func (c *Client) Sayings(ctx context.Context, word string) (s Sayings, err error) {
+	return s, c.get(ctx, "/words/"+url.PathEscape(word), &s)
+}
+
 // Gaps returns the open gaps, the most frequent first.
 func (c *Client) Gaps(ctx context.Context) (page GapPage, err error) {
 	return page, c.get(ctx, "/gaps", &page)

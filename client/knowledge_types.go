@@ -138,6 +138,43 @@ type ExamplePage struct {
 	Next  string    `json:"next,omitempty"`
 }
 
+// Outcome is what a bot does with questions of which customers said what answers them.
+type Outcome struct {
+	AnsweredRight int `json:"answered_right" required:"true"`
+	AnsweredWrong int `json:"answered_wrong" required:"true"`
+	Withheld      int `json:"withheld" required:"true" description:"Not answered: offered, or not known."`
+}
+
+// Confidence is how confidence fits what customers said to offers: what would come of
+// fitting it on that, and whether that was done.
+type Confidence struct {
+	Questions int       `json:"questions" required:"true" description:"That customers settled."`
+	Right     int       `json:"right" required:"true" description:"Of these, what the bot found first was the answer."`
+	Wrong     int       `json:"wrong" required:"true"`
+	Fewest    int       `json:"fewest" required:"true" description:"Questions that are needed."`
+	Enough    bool      `json:"enough" required:"true" description:"There are enough to fit confidence on, right and wrong ones."`
+	Threshold float64   `json:"threshold" required:"true" description:"From which the bot answers."`
+	Before    Outcome   `json:"before" required:"true" description:"With confidence as it was delivered."`
+	After     Outcome   `json:"after" required:"true" description:"With confidence fitted; each question is judged by a fit on others."`
+	Used      bool      `json:"used" required:"true" description:"A fit is in use."`
+	UsedOn    int       `json:"used_on,omitempty" description:"The questions that it was fitted on."`
+	UsedBy    string    `json:"used_by,omitempty" description:"Who took it into use."`
+	UsedSince time.Time `json:"used_since,omitzero"`
+}
+
+// Saying is a word, and how many times likelier it is there than anywhere.
+type Saying struct {
+	Word  string  `json:"word" required:"true"`
+	Times float64 `json:"times" required:"true"`
+}
+
+// Sayings are what is known of how customers use a word.
+type Sayings struct {
+	Word      string   `json:"word" required:"true"`
+	Texts     []Saying `json:"texts" required:"true" description:"What texts say where customers say the word, the likeliest first."`
+	Customers []Saying `json:"customers" required:"true" description:"What customers say where texts have the word, the likeliest first."`
+}
+
 // GapAnswer answers a gap.
 type GapAnswer struct {
 	Question string `json:"question,omitempty" maxLength:"1000" description:"In general words; the gap's own if it is left out."`

@@ -283,6 +283,13 @@ func TestWhatCustomersSayToOffersIsKept(t *testing.T) {
 	if code != 0 {
 		t.Errorf("the quiz that was written cannot be put: %s%s", out, errs)
 	}
+	tried, _, _ := s.parrot("", "knowledge", "examples", "try")
+	contains(t, tried, "Settled by customers: 1 question", "as delivered", "30 questions are needed")
+	if _, errs, code := s.parrot("", "knowledge", "examples", "fit"); code == 0 || !strings.Contains(errs, "30 are needed") {
+		t.Errorf("confidence was fitted on one question: %s", errs)
+	}
+	words, _, _ := s.parrot("", "knowledge", "words", "refund")
+	contains(t, words, "customers say: ", "money", "customers_say in the settings")
 	s.must(s.client.DropExample(s.ctx, examples.Items[0].ID))
 	if err := s.client.DropExample(s.ctx, examples.Items[0].ID); err == nil {
 		t.Error("an example was removed twice")

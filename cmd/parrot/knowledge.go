@@ -27,7 +27,7 @@ func knowledge(c *call) error {
 	c.remote()
 	var f knowledgeFlags
 	c.flags.StringVar(&f.name, "name", "", "add: the `name` of what comes from standard input, or of a web source")
-	c.flags.StringVar(&f.bot, "bot", "", "search, quiz: the bot whose sources and threshold count; all sources, if it is left out")
+	c.flags.StringVar(&f.bot, "bot", "", "search, quiz, examples fit: the bot whose sources and threshold count; all sources, if it is left out")
 	c.flags.StringVar(&f.data, "data", "", "search, quiz: a `folder` of documents, or a data folder, instead of a running service")
 	c.flags.BoolVar(&f.follow, "follow", false, "add ADDRESS: follow links within the prefix")
 	c.flags.StringVar(&f.prefix, "prefix", "", "add ADDRESS -follow: what addresses begin with; the address up to its last slash, if it is left out")
@@ -71,7 +71,9 @@ func knowledge(c *call) error {
 	case "quiz":
 		return c.quiz(cl, rest[0], f.bot)
 	case "examples":
-		return c.examples(cl, rest)
+		return c.examples(cl, rest, f.bot)
+	case "words":
+		return c.words(cl, rest)
 	case "gaps":
 		return c.gaps(cl, rest, f.send)
 	case "lessons":
@@ -84,7 +86,7 @@ func knowledge(c *call) error {
 		}
 		return c.print(map[string]string{"removed": rest[0]}, func(w io.Writer) { fmt.Fprintf(w, "Removed %s and its passages.\n", rest[0]) })
 	}
-	return usage("there is no parrot knowledge %s; there are add, list, show, search, sync, remove, quiz, gaps, lessons, examples and house", action)
+	return usage("there is no parrot knowledge %s; there are add, list, show, search, sync, remove, quiz, gaps, lessons, examples, words and house", action)
 }
 
 func (c *call) listSources(cl *client.Client) error {

@@ -47,17 +47,38 @@ func (c *call) gaps(cl *client.Client, args []string, send bool) error {
 	return usage("parrot knowledge gaps [list | answer ID TEXT | drop ID]")
 }
 
-// examples lists what customers said to offers, removes one, or writes those that answer
-// as a quiz.
-func (c *call) examples(cl *client.Client, args []string) error {
+// examples lists what customers said to offers, removes one, writes those that answer
+// as a quiz, or fits confidence on them.
+func (c *call) examples(cl *client.Client, args []string, bot string) error {
 	if len(args) == 2 && args[0] == "drop" {
 		if err := cl.DropExample(c.ctx, args[1]); err != nil {
 			return err
 		}
 		return c.print(map[string]string{"dropped": args[1]}, func(w io.Writer) { fmt.Fprintln(w, "Removed.") })
 	}
-	if len(args) > 1 || len(args) == 1 && args[0] != "list" && args[0] != "export" {
-		return usage("parrot knowledge examples [list | export | drop ID]")
+	if len(args) == 1 {
+		switch args[0] {
+		case "list", "export":
+		case "try", "fit":
+			ask := cl.Confidence
+			if args[0] == "fit" {
+				ask = cl.FitConfidence
+			}
+			fit, err := ask(c.ctx, bot)
+			if err != nil {
+				return err
+			}
+			return c.print(fit, func(w io.Writer) { printConfidence(w, fit) })
+		case "put-back":
+			if err := cl.PutBackConfidence(c.ctx); err != nil {
+				return err
+			}
+			return c.print(map[string]string{"confidence": "as delivered"}, func(w io.Writer) { fmt.Fprintln(w, "Confidence is as it was delivered.") })
+		default:
+			return usage("parrot knowledge examples [list | export | drop ID | try | fit | put-back]")
+		}
+	} else if len(args) > 1 {
+		return usage("parrot knowledge examples [list | export | drop ID | try | fit | put-back]")
 	}
 	page, err := cl.Examples(c.ctx)
 	if err != nil {
@@ -85,6 +106,50 @@ func (c *call) examples(cl *client.Client, args []string) error {
 		for _, e := range page.Items {
 			fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s\n", e.ID, ago(e.At), e.How, shorten(e.Question, 60), e.Label, e.Source)
 		}
+	})
+}
+
+// printConfidence shows what fitting confidence on customers' examples comes to.
+func printConfidence(w io.Writer, fit client.Confidence) {
+	fmt.Fprintf(w, "Settled by customers: %s. What was found first was right for %d and wrong for %d.\n", plural(fit.Questions, "question"), fit.Right, fit.Wrong)
+	if fit.Questions > 0 {
+		fmt.Fprintf(w, "\nFROM %.2f ON\tRIGHT\tWRONG\tWITHHELD\n", fit.Threshold)
+		fmt.Fprintf(w, "as delivered\t%d\t%d\t%d\n", fit.Before.AnsweredRight, fit.Before.AnsweredWrong, fit.Before.Withheld)
+		fmt.Fprintf(w, "fitted\t%d\t%d\t%d\n\n", fit.After.AnsweredRight, fit.After.AnsweredWrong, fit.After.Withheld)
+	}
+	switch {
+	case fit.Used:
+		fmt.Fprintf(w, "A fit on %s is in use since %s, by %s. Go back with: parrot knowledge examples put-back\n", plural(fit.UsedOn, "question"), ago(fit.UsedSince), fit.UsedBy)
+	case fit.Enough:
+		fmt.Fprintln(w, "Take it into use with: parrot knowledge examples fit")
+	default:
+		fmt.Fprintf(w, "%d questions are needed, with some of each, before confidence can be fitted on them.\n", fit.Fewest)
+	}
+}
+
+// words shows how customers use a word.
+func (c *call) words(cl *client.Client, args []string) error {
+	if len(args) != 1 {
+		return usage("parrot knowledge words WORD")
+	}
+	said, err := cl.Sayings(c.ctx, args[0])
+	if err != nil {
+		return err
+	}
+	return c.print(said, func(w io.Writer) {
+		list := func(title string, words []client.Saying) {
+			var all []string
+			for _, s := range words {
+				all = append(all, fmt.Sprintf("%s (%.0f)", s.Word, s.Times))
+			}
+			if len(all) == 0 {
+				all = []string{"nothing is known"}
+			}
+			fmt.Fprintf(w, "%s %s\n\n", title, strings.Join(all, ", "))
+		}
+		list(fmt.Sprintf("Where customers say %q, texts say:", said.Word), said.Texts)
+		list(fmt.Sprintf("Where texts say %q, customers say:", said.Word), said.Customers)
+		fmt.Fprintln(w, "In brackets: how many times likelier than anywhere. Add and take away with customers_say in the settings.")
 	})
 }
 

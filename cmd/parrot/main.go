@@ -52,7 +52,7 @@ func init() {
 		{"ask", "QUESTION", "put one question to a bot", "parrot ask 'can I take my bike on the boat?'", ask},
 		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
 		{"inbox", "list|show|take|reply|approve|reject|return|close [ID] [TEXT]", "answer what the bots hand over", "parrot inbox list", inbox},
-		{"knowledge", "add|list|show|search|sync|remove|quiz|gaps|lessons|examples|house [FILE|FOLDER|ADDRESS|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
+		{"knowledge", "add|list|show|search|sync|remove|quiz|gaps|lessons|examples|words|house [FILE|FOLDER|ADDRESS|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
 		{"contact", "list|show|set [ID]", "who wrote, and what is known of them", "parrot contact set 0b1f2c3d4e5f -fact island='Gannet Holm' -stage booked", contact},
 		{"trace", "CONVERSATION|TURN", "how replies were decided", "parrot trace 01990000-0000-7000-8000-000000000000", trace},
 	}

@@ -29,7 +29,7 @@ func TestStrangersAreRefusedEverywhere(t *testing.T) {
 		if r.open {
 			continue
 		}
-		path := "/api/v1" + strings.NewReplacer(":id", "x", ":kind", "bots", ":name", "front-desk").Replace(r.path)
+		path := "/api/v1" + strings.NewReplacer(":id", "x", ":kind", "bots", ":name", "front-desk", ":word", "refund").Replace(r.path)
 		for what, header := range map[string]string{"nothing": "", "a made-up token": "Bearer pt_main_AAAA", "a token of another workspace": "Bearer pt_other_AAAA", "a sign-in link": "Bearer " + link, "the basic scheme": "Basic cm9iaW46eA=="} {
 			if a := s.call(r.method, path, "{}", "Authorization", header); a.StatusCode != http.StatusUnauthorized {
 				t.Errorf("%s %s with %s: %d", r.method, path, what, a.StatusCode)
@@ -75,7 +75,7 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 		if r.method != http.MethodGet || r.media != "" {
 			continue
 		}
-		path := strings.NewReplacer(":id", ids[r.path], ":kind", "bots", ":name", map[bool]string{true: "enquiries", false: "front-desk"}[strings.HasPrefix(r.path, "/sheets")]).Replace(r.path)
+		path := strings.NewReplacer(":id", ids[r.path], ":kind", "bots", ":name", map[bool]string{true: "enquiries", false: "front-desk"}[strings.HasPrefix(r.path, "/sheets")], ":word", "refund").Replace(r.path)
 		if r.path == "/knowledge/search" {
 			path += "?q=what+does+a+bicycle+cost"
 		}
@@ -84,7 +84,7 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 			t.Errorf("%s: %d %s", path, a.StatusCode, a.body)
 			continue
 		}
-		pointer := "/api/v1" + strings.NewReplacer(":id", "{id}", ":kind", "{kind}", ":name", "{name}").Replace(r.path)
+		pointer := "/api/v1" + strings.NewReplacer(":id", "{id}", ":kind", "{kind}", ":name", "{name}", ":word", "{word}").Replace(r.path)
 		schema, err := compiler.Compile("mem://openapi.json#/paths/" + strings.NewReplacer("~", "~0", "/", "~1").Replace(pointer) + "/get/responses/200/content/application~1json/schema")
 		if err != nil {
 			t.Errorf("%s: %v", path, err)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
 )
@@ -88,6 +89,57 @@ func listExamples(q *request) (client.ExamplePage, error) {
 
 func dropExample(q *request) error {
 	return q.workspace.Library.DropExample(q.Request.Context(), q.Param("id"))
+}
+
+func showConfidence(q *request) (out client.Confidence, err error) {
+	desk, err := q.workspace.Desk(q.Query("bot"))
+	if err != nil {
+		return out, err
+	}
+	fit, err := q.workspace.Library.FitConfidence(q.Request.Context(), desk.Snapshot.Brief)
+	return confidence(fit, desk), err
+}
+
+func fitConfidence(q *request) (out client.Confidence, err error) {
+	desk, err := q.workspace.Desk(q.Query("bot"))
+	if err != nil {
+		return out, err
+	}
+	fit, err := q.workspace.Library.UseFit(q.Request.Context(), desk.Snapshot.Brief, q.access.Label)
+	return confidence(fit, desk), err
+}
+
+func confidence(fit library.ConfidenceFit, desk library.Desk) client.Confidence {
+	out := client.Confidence{
+		Questions: fit.Questions, Right: fit.Right, Wrong: fit.Wrong, Fewest: library.FewestSettled, Enough: fit.Enough,
+		Threshold: desk.Bars().Answer, Before: client.Outcome(fit.Before), After: client.Outcome(fit.After),
+	}
+	if fit.Used != nil {
+		out.Used, out.UsedOn, out.UsedBy, out.UsedSince = true, fit.Used.Questions, fit.Used.Person, fit.Used.At
+	}
+	return out
+}
+
+func putBackConfidence(q *request) error {
+	return q.workspace.Library.PutBackFit(q.Request.Context(), q.access.Label)
+}
+
+// mostSayings is how many words are shown each way.
+const mostSayings = 30
+
+func showSayings(q *request) (client.Sayings, error) {
+	out := client.Sayings{Word: q.Param("word"), Texts: []client.Saying{}, Customers: []client.Saying{}}
+	if err := text(out.Word, "word", 60); err != nil {
+		return out, err
+	}
+	texts, customers := q.workspace.Library.Index().Analyzer().Sayings(out.Word)
+	for _, s := range texts[:min(len(texts), mostSayings)] {
+		out.Texts = append(out.Texts, client.Saying(s))
+	}
+	for _, s := range customers[:min(len(customers), mostSayings)] {
+		out.Customers = append(out.Customers, client.Saying(s))
+	}
+	return out, nil
 }
 
 func answerGap(q *request, in client.GapAnswer) (out client.GapAnswered, err error) {

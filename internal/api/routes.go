@@ -41,6 +41,12 @@ type (
 		Q   string `query:"q" required:"true"`
 		Bot string `query:"bot" description:"Whose sources and threshold count; all sources, if it is left out."`
 	}
+	ofBot struct {
+		Bot string `query:"bot" description:"Whose sources and threshold count; all sources, if it is left out."`
+	}
+	byWord struct {
+		Word string `path:"word"`
+	}
 	inState struct {
 		State string `query:"state" enum:"proposed,approved,rejected"`
 	}
@@ -122,6 +128,10 @@ var routes = sync.OnceValue(func() []route {
 		{"DELETE", "/house-answers/:id", "Knowledge", "Remove a house answer", byID{}, does(removeHouseAnswer), ok, false},
 		{"GET", "/examples", "Knowledge", "What customers said to what was offered for their questions, the newest first", nil, gives(listExamples), ok, false},
 		{"DELETE", "/examples/:id", "Knowledge", "Remove an example, as one that was said by mistake", byID{}, does(dropExample), ok, false},
+		{"GET", "/confidence", "Knowledge", "What fitting confidence on what customers said to offers would come to", ofBot{}, gives(showConfidence), ok, false},
+		{"PUT", "/confidence", "Knowledge", "Take confidence fitted on what customers said into use", ofBot{}, gives(fitConfidence), ok, false},
+		{"DELETE", "/confidence", "Knowledge", "Go back to confidence as it was delivered", nil, does(putBackConfidence), ok, false},
+		{"GET", "/words/:word", "Knowledge", "How customers use a word: what texts say for it, and what customers say for a word of texts", byWord{}, gives(showSayings), ok, false},
 		{"GET", "/gaps", "Knowledge", "The questions that nobody's knowledge answered, the most frequent first", nil, gives(listGaps), ok, false},
 		{"POST", "/gaps/:id/answer", "Knowledge", "Answer a gap with a house answer, and send it to those who wait", byID{}, takes(answerGap), ok, false},
 		{"DELETE", "/gaps/:id", "Knowledge", "Set a gap aside", byID{}, does(dropGap), ok, false},

@@ -241,7 +241,7 @@ func (w *Workspace) reload(ctx context.Context) error {
 		return err
 	}
 	now := w.Documents.Settings()
-	if before.Language == now.Language && reflect.DeepEqual(before.Synonyms, now.Synonyms) && before.Embeddings == now.Embeddings {
+	if before.Language == now.Language && reflect.DeepEqual(before.Synonyms, now.Synonyms) && reflect.DeepEqual(before.CustomersSay, now.CustomersSay) && before.Embeddings == now.Embeddings {
 		return nil // the index is made of the same words
 	}
 	return w.Library.Reindex(ctx)

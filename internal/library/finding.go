@@ -62,7 +62,7 @@ func (l *Library) Index() *knowledge.Index { return l.index.Load() }
 // finder returns what finds passages for a bot: in the sources that its brief
 // names, in their order, or in all; always in the house answers.
 func (l *Library) finder(brief bot.Brief, vectors *answer.Vectors) answer.Finder {
-	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now()}, Vectors: vectors, Tokens: l.tokensOf, Lately: &l.lately, Sources: strings.Join(brief.Sources, "\n")}
+	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now()}, Vectors: vectors, Tokens: l.tokensOf, Lately: &l.lately, Sources: strings.Join(brief.Sources, "\n"), Calibration: *l.taught.Load()}
 	if len(brief.Sources) > 0 {
 		ids := *l.sourceIDs.Load()
 		f.Scope.Sources = map[string]int{store.HouseSource: 0}

@@ -5,6 +5,7 @@ package library
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -39,6 +40,7 @@ type Library struct {
 	index     atomic.Pointer[knowledge.Index]
 	sourceIDs atomic.Pointer[map[string]string] // by name
 	used      atomic.Pointer[model]
+	taught    atomic.Pointer[answer.Calibration] // by what customers said; the zero one: nothing
 	gaps      gaps
 	lately    answer.Lately
 	tokens    tokens
@@ -53,8 +55,9 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	l := &Library{Options: o}
 	l.running, l.stop = context.WithCancel(context.WithoutCancel(ctx))
 	l.sourceIDs.Store(&map[string]string{})
+	l.taught.Store(&answer.Calibration{})
 	l.readers, l.encoding = newReaders(l), newEncoding(l)
-	if err := l.Reindex(ctx); err != nil {
+	if err := errors.Join(l.Reindex(ctx), l.loadCalibration(ctx)); err != nil {
 		l.stop()
 		return nil, err
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/dialogue"
 )
 
@@ -53,4 +54,42 @@ func (t *Tx) noteExample(e dialogue.Example, conversationID, turnID string, now 
 	}
 	_, err := t.exec(`UPDATE gap_question SET waits = 0 WHERE conversation_id = ? AND wording = ? AND waits = 1`, conversationID, e.Question)
 	return err
+}
+
+// A KeptCalibration is what customers taught of confidence, in use.
+type KeptCalibration struct {
+	answer.Calibration
+	Questions int    // that it was fitted on
+	Person    string // who took it into use
+	At        time.Time
+}
+
+// Calibration returns the calibration in use, or ErrNotFound.
+func (s *Store) Calibration(ctx context.Context) (k KeptCalibration, err error) {
+	var at int64
+	err = s.reader.row(ctx, `SELECT slope, shift, questions, person, at FROM calibration`, nil, &k.Slope, &k.Shift, &k.Questions, &k.Person, &at)
+	k.At = fromMillis(at)
+	return k, err
+}
+
+// PutCalibration takes a calibration into use.
+func (t *Tx) PutCalibration(k KeptCalibration) error {
+	if _, err := t.exec(`INSERT INTO calibration (id, slope, shift, questions, person, at) VALUES (1, ?, ?, ?, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET slope = excluded.slope, shift = excluded.shift, questions = excluded.questions, person = excluded.person, at = excluded.at`,
+		k.Slope, k.Shift, k.Questions, k.Person, millis(k.At)); err != nil {
+		return err
+	}
+	return t.event("confidence.fitted", "confidence", map[string]any{"questions": k.Questions, "by": k.Person}, k.At)
+}
+
+// DropCalibration goes back to confidence as it was delivered, or returns ErrNotFound.
+func (t *Tx) DropCalibration(person string, now time.Time) error {
+	n, err := t.exec(`DELETE FROM calibration`)
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	return t.event("confidence.put_back", "confidence", map[string]any{"by": person}, now)
 }

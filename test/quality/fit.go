@@ -43,6 +43,7 @@ var (
 		func(v *answer.Features) *float64 { return &v.AroundWords },
 		func(v *answer.Features) *float64 { return &v.AroundMeaning },
 		func(v *answer.Features) *float64 { return &v.AroundCustomers },
+		func(v *answer.Features) *float64 { return &v.Brings },
 	}
 	rankedByTokens = []slot{
 		func(v *answer.Features) *float64 { return &v.Match },

@@ -93,6 +93,10 @@ export const api = {
   dropGap: (id: string) => call<void>("DELETE", `/gaps/${at(id)}`),
   examples: () => call<Schemas["ExamplePage"]>("GET", "/examples"),
   dropExample: (id: string) => call<void>("DELETE", `/examples/${at(id)}`),
+  confidence: () => call<Schemas["Confidence"]>("GET", "/confidence"),
+  fitConfidence: () => call<Schemas["Confidence"]>("PUT", "/confidence", {}),
+  putBackConfidence: () => call<void>("DELETE", "/confidence"),
+  words: (word: string) => call<Schemas["Sayings"]>("GET", `/words/${at(word)}`),
   lessons: () => call<Schemas["LessonPage"]>("GET", "/lessons"),
   approveLesson: (id: string, text: Schemas["LessonText"]) =>
     call<Schemas["HouseAnswer"]>("POST", `/lessons/${at(id)}/approve`, text),

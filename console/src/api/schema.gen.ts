@@ -104,6 +104,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/confidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What fitting confidence on what customers said to offers would come to */
+        get: {
+            parameters: {
+                query?: {
+                    /** @description Whose sources and threshold count; all sources, if it is left out. */
+                    bot?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Confidence"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        /** Take confidence fitted on what customers said into use */
+        put: {
+            parameters: {
+                query?: {
+                    /** @description Whose sources and threshold count; all sources, if it is left out. */
+                    bot?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Confidence"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Go back to confidence as it was delivered */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/connections/{name}/secret": {
         parameters: {
             query?: never;
@@ -2732,6 +2836,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/words/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How customers use a word: what texts say for it, and what customers say for a word of texts */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    word: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Sayings"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2792,6 +2942,34 @@ export interface components {
             text: string;
             title?: string;
             trail?: string[];
+        };
+        Confidence: {
+            /** @description With confidence fitted; each question is judged by a fit on others. */
+            after: components["schemas"]["Outcome"];
+            /** @description With confidence as it was delivered. */
+            before: components["schemas"]["Outcome"];
+            /** @description There are enough to fit confidence on, right and wrong ones. */
+            enough: boolean;
+            /** @description Questions that are needed. */
+            fewest: number;
+            /** @description That customers settled. */
+            questions: number;
+            /** @description Of these, what the bot found first was the answer. */
+            right: number;
+            /**
+             * Format: double
+             * @description From which the bot answers.
+             */
+            threshold: number;
+            /** @description A fit is in use. */
+            used: boolean;
+            /** @description Who took it into use. */
+            used_by?: string;
+            /** @description The questions that it was fitted on. */
+            used_on?: number;
+            /** Format: date-time */
+            used_since?: string;
+            wrong: number;
         };
         Contact: {
             address: string;
@@ -3129,6 +3307,12 @@ export interface components {
         };
         /** @enum {string} */
         Noun: "settings" | "connections" | "sheets" | "tools" | "hours" | "teams" | "people" | "bots" | "channels";
+        Outcome: {
+            answered_right: number;
+            answered_wrong: number;
+            /** @description Not answered: offered, or not known. */
+            withheld: number;
+        };
         Part: {
             /** @description What the customer may choose from, in order. */
             choices?: string[];
@@ -3264,6 +3448,18 @@ export interface components {
         RowPage: {
             items: components["schemas"]["Row"][];
             next?: string;
+        };
+        Saying: {
+            /** Format: double */
+            times: number;
+            word: string;
+        };
+        Sayings: {
+            /** @description What customers say where texts have the word, the likeliest first. */
+            customers: components["schemas"]["Saying"][];
+            /** @description What texts say where customers say the word, the likeliest first. */
+            texts: components["schemas"]["Saying"][];
+            word: string;
         };
         Secret: {
             secret: string;

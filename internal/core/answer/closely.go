@@ -10,11 +10,12 @@ import (
 	"urgentparrot.example/internal/core/text"
 )
 
-// All sentences of the first whole passages are judged, of others the few that match
-// best.
+// All sentences of the first whole passages are judged, of those up to the first several
+// the few that match best, of others the one.
 const (
-	whole = 3
-	few   = 2
+	whole   = 3
+	several = 8
+	few     = 2
 )
 
 // judge keeps the closest candidates and holds their sentences against the question
@@ -55,7 +56,10 @@ func (f Finder) judge(ctx context.Context, own, wide *wording, candidates []Cand
 		slices.SortStableFunc(order, func(a, b int) int {
 			return cmp.Compare(c.sentences[b].match+c.sentences[b].around+c.sentences[b].like, c.sentences[a].match+c.sentences[a].around+c.sentences[a].like)
 		})
-		if i >= whole {
+		switch {
+		case i >= several:
+			order = order[:min(1, len(order))]
+		case i >= whole:
 			order = order[:min(few, len(order))]
 		}
 		for _, k := range order {

@@ -17,10 +17,14 @@ type Citation struct {
 	Text      string   `json:"text"`
 }
 
-// Words returns the sentences that answer, within limit runes (0: no limit),
+// Words returns the sentences that answer, or what a table says, within limit runes (0: no limit),
 // cut only between sentences.
 func (c Candidate) Words(limit int) string {
-	return text.Fit(strings.TrimSpace(c.Text[c.Quote.Start:c.Quote.End]), limit, false)
+	said := c.said
+	if said == "" {
+		said = strings.TrimSpace(c.Text[c.Quote.Start:c.Quote.End])
+	}
+	return text.Fit(said, limit, false)
 }
 
 // Cite returns the citation for a candidate.

@@ -21,6 +21,7 @@ type Candidate struct {
 	Missing    []string  // telling words of the question that it does not hold
 	Lacks      string    // the word of the question that the checker finds nothing for, "" if there is none
 	Quote      text.Span // the sentences of the passage that answer
+	said       string    // what they say of what was asked, of the rows of a table; "": as they stand
 	rank       float64
 	sentences  []sentence
 	heads      []float64 // how well the headings hold each term of the question
@@ -37,7 +38,8 @@ type Finder struct {
 	// are not known; nil: none are.
 	Tokens func(ctx context.Context, passages []knowledge.Hit) [][]encoder.Tokens
 
-	Weights *Fitted // nil: those that were fitted
+	Weights     *Fitted     // nil: those that were fitted
+	Calibration Calibration // of the workspace
 
 	Lately  *Lately // what was found before; nil: every question is searched for
 	Sources string  // names the sources of the scope, for Lately
@@ -65,7 +67,7 @@ const (
 // closely is how many of the best are held against the question token by token, and
 // bearing how many of these are looked at for whether others bear them out.
 const (
-	closely = 16
+	closely = 12
 	bearing = 3
 )
 
@@ -85,7 +87,7 @@ func (f Finder) Find(ctx context.Context, asked Part, previous string) Found {
 		found, _ := f.search(ctx, asked, previous)
 		return found
 	}
-	key := lateKey{f.Sources, asked.Text, asked.Around, previous}
+	key := lateKey{f.Sources, asked.Text, asked.Around, previous, f.Calibration}
 	found, ok := f.Lately.get(f.Index, key)
 	if !ok {
 		var whole bool
@@ -130,10 +132,6 @@ var surerAlone = [...]float64{mayFollow: 0.2, follows: -0.15}
 
 const standsAlone = 0.3
 
-// followsMore is what a passage is raised by that holds what a follow-up brings up itself:
-// "and for dogs?", after a question about bicycles, is about dogs.
-const followsMore = 6
-
 // sureness is the confidence of the first candidate.
 func (f Found) sureness() float64 {
 	if len(f.Candidates) == 0 {
@@ -166,7 +164,8 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	for i := range found.Candidates {
 		c := &found.Candidates[i]
 		own.quote(c)
-		c.rank = weights.Rank.dot(c.Features) + f.preference(*c) + followsMore*own.brings(c)
+		c.Features.Brings = own.brings(c)
+		c.rank = weights.Rank.dot(c.Features) + f.preference(*c)
 	}
 	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
 	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
@@ -189,7 +188,7 @@ type wording struct {
 
 func (f Finder) wording(ctx context.Context, q question, meant string) *wording {
 	w := &wording{wants: q.wants()}
-	w.weigher = weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer(), fitted: f.fitted()}
+	w.weigher = weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer(), fitted: f.fitted(), calibration: f.Calibration}
 	if m := f.meaning(ctx, meant); m.vector != nil {
 		w.aim, w.asked = knowledge.NewAim(m.vector), m.asked
 	}

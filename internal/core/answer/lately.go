@@ -16,7 +16,10 @@ type Lately struct {
 }
 
 // A lateKey is all that what is found depends on, beside the index.
-type lateKey struct{ sources, asked, around, previous string }
+type lateKey struct {
+	sources, asked, around, previous string
+	calibration                      Calibration
+}
 
 // keptFound is how many questions are remembered at least.
 const keptFound = 500

@@ -147,7 +147,7 @@ const likelierKnown = 8
 // spellingsOf returns what a word may stand for that neither the knowledge nor
 // English knows as it is spelt.
 func spellingsOf(ix *knowledge.Index, t text.Term, named bool) []text.Spelling {
-	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || ix.Analyzer().IsStop(t.Stem, t.Stem) || strings.ContainsAny(t.Word, "0123456789") {
+	if ix.Spelt(t.Word) > 0 || ix.Knows(t.Stem) || len(ix.Analyzer().Alike(t.Stem)) > 0 || ix.Analyzer().IsStop(t.Stem, t.Stem) || strings.ContainsAny(t.Word, "0123456789") {
 		return nil
 	}
 	spellings := ix.Spellings(t.Word)

@@ -40,7 +40,7 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 		if i < choices {
 			c.Features.Three = three(candidates[i:], stranger)
 		}
-		c.Confidence = weights.confidence(&c.Features, c.Question != "")
+		c.Confidence = w.calibration.Of(weights.confidence(&c.Features, c.Question != ""))
 		if c.Meaning == 0 && c.Coverage < sharesWords || w.q.fact != nil && w.q.fact.must && c.Features.NoFact > 0 {
 			c.Confidence = min(c.Confidence, byChance)
 		}

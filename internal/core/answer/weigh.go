@@ -32,6 +32,7 @@ type Features struct {
 	Rivals   float64 `json:"rivals,omitempty"`   // of how many others the checker is sure, 0 and more
 	Votes    float64 `json:"votes,omitempty"`    // share of the ways to weigh passages by which it is the best
 	Alone    float64 `json:"alone,omitempty"`    // 1 if nothing stands around the question
+	Brings   float64 `json:"brings,omitempty"`   // share held of what a follow-up brings up itself; 0 if it follows nothing
 
 	Customers float64 `json:"customers,omitempty"` // how likely customers use the question's words where the best sentence uses its own; 0 and more
 	Match     float64 `json:"match,omitempty"`     // of its tokens with those of the best sentence, -1 to 1
@@ -48,26 +49,28 @@ type Features struct {
 }
 
 // Values returns the features in a fixed order.
-func (f *Features) Values() [27]float64 {
+func (f *Features) Values() [28]float64 {
 	return [...]float64{
 		f.Words, f.Coverage, f.Counted, f.Together, f.Meaning, f.Whole, f.Heading, f.Question, f.Lacking, f.NoFact, f.Fact, f.Short, f.Best, f.Three, f.Ahead, f.Rivals, f.Votes, f.Alone,
 		f.Customers, f.Match, f.Sure, f.Lacks, f.AroundWords, f.AroundMeaning, f.AroundCustomers, f.AroundMatch, f.AroundSure,
+		f.Brings,
 	}
 }
 
 type weigher struct {
-	ix       *knowledge.Index
-	q        *question
-	aim      knowledge.Aim
-	analyzer *text.Analyzer
-	fitted   *Fitted
-	most     float64           // that the question could earn by words
-	telling  int               // how many of its terms are not light
-	lacking  []float64         // of each term: its rarity as a share of the rarest possible
-	seeks    map[string][]seek // what the question looks for, by stem
-	says     int               // how many words it has that customers are known to use
-	lifts    map[string][]lift // and where they use them, by stem
-	words    map[string]sought // what words met so far hold of the question
+	ix          *knowledge.Index
+	q           *question
+	aim         knowledge.Aim
+	analyzer    *text.Analyzer
+	fitted      *Fitted
+	calibration Calibration
+	most        float64           // that the question could earn by words
+	telling     int               // how many of its terms are not light
+	lacking     []float64         // of each term: its rarity as a share of the rarest possible
+	seeks       map[string][]seek // what the question looks for, by stem
+	says        int               // how many words it has that customers are known to use
+	lifts       map[string][]lift // and where they use them, by stem
+	words       map[string]sought // what words met so far hold of the question
 }
 
 // A lift says how much likelier a word of the question is said where a text holds a stem.
@@ -324,9 +327,9 @@ const (
 // quote picks the neighbouring sentences that answer, and notes whether they hold the
 // kind of fact that was asked for.
 func (w *weigher) quote(c *Candidate) {
-	c.Quote = w.sentencesThatAnswer(c)
+	c.Quote, c.said = w.sentencesThatAnswer(c)
 	if c.Question != "" {
-		c.Quote = text.Span{Start: 0, End: len(c.Text)}
+		c.Quote, c.said = text.Span{Start: 0, End: len(c.Text)}, ""
 	}
 	if w.q.fact != nil {
 		if w.q.fact.in(c.Text[c.Quote.Start:c.Quote.End]) {
@@ -345,10 +348,10 @@ const (
 	sureCounts = 0.35 // beside words and meaning
 )
 
-func (w *weigher) sentencesThatAnswer(c *Candidate) text.Span {
+func (w *weigher) sentencesThatAnswer(c *Candidate) (quote text.Span, said string) {
 	sentences := c.sentences
 	if len(sentences) == 0 {
-		return text.Span{}
+		return quote, ""
 	}
 	says := func(i int) string { return c.Text[sentences[i].Start:sentences[i].End] }
 	scores := make([]float64, len(sentences))
@@ -377,7 +380,8 @@ func (w *weigher) sentencesThatAnswer(c *Candidate) text.Span {
 	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
 	switch {
 	case isRow(c.Text, sentences[first].Span):
-		// A row of a table says all by itself.
+		said, quote = w.sayTable(c, first)
+		return quote, said
 	case isItem(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
@@ -400,11 +404,11 @@ func (w *weigher) sentencesThatAnswer(c *Candidate) text.Span {
 			case back && answers(first-1):
 				first--
 			default:
-				return text.Span{Start: sentences[first].Start, End: sentences[last].End}
+				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
 			}
 		}
 	}
-	return text.Span{Start: sentences[first].Start, End: sentences[last].End}
+	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
 }
 
 // agreement is the share of the telling words of the shorter of two quotes from

@@ -113,6 +113,7 @@ const (
 	OffTopicSaid   = "off_topic"       // what was asked has nothing to do with the business
 	WhichOne       = "which_one"       // before the things that may be meant
 	NotSure        = "not_sure"        // before what was found and may be meant
+	ForPart        = "for_part"        // before what may be meant by one of several questions
 	Otherwise      = "otherwise"       // after what may be meant, nobody is told
 	OtherwiseAsked = "otherwise_asked" // after what may be meant, people are told if it is not
 	Confirmed      = "confirmed"       // when the customer says that it was meant
@@ -137,6 +138,7 @@ var defaults = map[string][]string{
 	OffTopicSaid:   {"That is not something I can help with. Ask me about {{ workspace }}."},
 	WhichOne:       {"Which of these do you mean?"},
 	NotSure:        {"I am not sure that this is what you mean:"},
+	ForPart:        {"About \"{{ question }}\":"},
 	Otherwise:      {"If that is not it, tell me."},
 	OtherwiseAsked: {"If that is not it, tell me, and I ask a colleague."},
 	Confirmed:      {"Good. Is there anything else?"},

@@ -70,7 +70,7 @@ func (t *turn) conclude(greeted, chatted bool) {
 		t.came(CodeSmallTalk, "nothing was asked")
 	}
 	if t.offered != "" && t.trace.Code != CodeOffered {
-		t.answers = append(t.answers, fmt.Sprintf("\"%s\": %s", t.offeredFor, t.offered))
+		t.answers = append(t.answers, strings.TrimSpace(t.word(bot.ForPart, t.offeredFor)+" "+t.offered))
 	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:

@@ -58,8 +58,31 @@ func newAlike(a *Analyzer) *alike {
 	return k
 }
 
+// extend adds what customers say for a word of the texts; what begins with "-" is taken
+// away.
+func (k *alike) extend(a *Analyzer, word string, said []string) {
+	stem := a.Stem(Fold(word))
+	for _, one := range said {
+		one, dropped := strings.CutPrefix(one, "-")
+		words := Words(one)
+		switch {
+		case len(words) == 1:
+			said := a.Stem(words[0].Folded)
+			if k.stems[said] = slices.DeleteFunc(k.stems[said], func(s string) bool { return s == stem }); !dropped {
+				k.stems[said] = append(k.stems[said], stem)
+			}
+		case len(words) > 1 && !dropped:
+			p := phrase{stems: []string{stem}}
+			for _, word := range words {
+				p.words = append(p.words, word.Folded)
+			}
+			k.phrases = append(k.phrases, p)
+		}
+	}
+}
+
 // Alike returns the stems of everyday words that mean nearly the same as a stem.
-// Only English is known.
+// Of other languages than English only what Extend added is known.
 func (a *Analyzer) Alike(stem string) []string {
 	if a.alike == nil {
 		return nil

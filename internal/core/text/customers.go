@@ -1,7 +1,9 @@
 package text
 
 import (
+	"cmp"
 	_ "embed"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -17,8 +19,9 @@ var customersEnglish string
 // A lift is a word of texts, and how many times likelier a word of customers is said
 // where it stands.
 type lift struct {
-	stem  string
-	times float64
+	stem       string // of the texts' word
+	word, said string // as they are listed
+	times      float64
 }
 
 // readCustomers returns the lifts by the stem of the customers' word.
@@ -34,16 +37,94 @@ func readCustomers(a *Analyzer, list string) map[string][]lift {
 			customers, times, _ := strings.Cut(strings.TrimSpace(one), " ")
 			if n, err := strconv.ParseFloat(times, 64); err == nil {
 				said := a.Stem(Fold(customers))
-				lifts[said] = append(lifts[said], lift{stem, n})
+				lifts[said] = append(lifts[said], lift{stem, word, customers, n})
 			}
 		}
 	}
 	return lifts
 }
 
+// ownTimes is how many times likelier customers of a workspace say what it says they do.
+const ownTimes = 100
+
+// Extend adds what a workspace's customers say where its texts use a word, in any
+// language: {"pushchair": ["pram", "baby buggy"]}. What begins with "-" they do not say
+// there, whatever customers elsewhere do. It is to be called before the analyzer is used.
+func (a *Analyzer) Extend(customersSay map[string][]string) {
+	if len(customersSay) == 0 {
+		return
+	}
+	alikeBefore, before := a.alike, a.customers
+	a.alike = sync.OnceValue(func() *alike {
+		k := &alike{stems: map[string][]string{}}
+		if alikeBefore != nil {
+			k = alikeBefore()
+		}
+		for word, said := range customersSay {
+			k.extend(a, word, said)
+		}
+		return k
+	})
+	a.customers = sync.OnceValue(func() map[string][]lift {
+		lifts := map[string][]lift{}
+		if before != nil {
+			lifts = before()
+		}
+		for word, said := range customersSay {
+			stem := a.Stem(Fold(word))
+			for _, one := range said {
+				rest, dropped := strings.CutPrefix(one, "-")
+				for w := range EachWord(rest) {
+					if a.IsStop(rest[w.Start:w.End], w.Folded) {
+						continue
+					}
+					said := a.Stem(w.Folded)
+					lifts[said] = slices.DeleteFunc(lifts[said], func(l lift) bool { return l.stem == stem })
+					if !dropped {
+						lifts[said] = append(lifts[said], lift{stem, Fold(word), w.Folded, ownTimes})
+					}
+				}
+			}
+		}
+		return lifts
+	})
+}
+
+// A Saying is a word, and how many times likelier it is there than anywhere.
+type Saying struct {
+	Word  string
+	Times float64
+}
+
+// Sayings returns what texts hold where customers say a word, and what customers say where
+// texts hold it, the likeliest first.
+func (a *Analyzer) Sayings(word string) (texts, customers []Saying) {
+	if a.customers == nil {
+		return nil, nil
+	}
+	stem := a.Stem(Fold(word))
+	for said, lifts := range a.customers() {
+		for _, l := range lifts {
+			switch {
+			case said == stem && l.stem == stem:
+				// That they say the word itself goes without saying.
+			case said == stem:
+				texts = append(texts, Saying{l.word, l.times})
+			case l.stem == stem:
+				customers = append(customers, Saying{l.said, l.times})
+			}
+		}
+	}
+	likeliest := func(a, b Saying) int { return cmp.Or(cmp.Compare(b.Times, a.Times), cmp.Compare(a.Word, b.Word)) }
+	slices.SortFunc(texts, likeliest)
+	slices.SortFunc(customers, likeliest)
+	return texts, customers
+}
+
 // Customers calls found for each word of a question that customers are known to use,
 // with each stem that texts hold in such places, and how many times likelier the word is
-// said there than anywhere. It returns the number of such words. Only English is known.
+// said there than anywhere. It returns the number of such words. Of other languages than
+// English only what Extend added is known.
 func (a *Analyzer) Customers(question string, found func(word int, stem string, times float64)) (words int) {
 	if a.customers == nil {
 		return 0

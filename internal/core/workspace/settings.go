@@ -5,6 +5,7 @@ package workspace
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -21,6 +22,8 @@ type Settings struct {
 	Region   string     `yaml:"region"`   // ISO 3166, for telephone numbers
 	TimeZone string     `yaml:"time_zone"`
 	Synonyms [][]string `yaml:"synonyms"`
+
+	CustomersSay map[string][]string `yaml:"customers_say"` // for a word of the knowledge; what begins with "-" they do not say for it
 
 	Fields contact.Fields `yaml:"fields"` // what is kept of contacts, in order; name, e-mail and telephone if none is declared
 	Stages []Stage        `yaml:"stages"` // where a contact may stand, in order
@@ -53,8 +56,13 @@ func (s Settings) Zone() *time.Location {
 	return s.zone
 }
 
-// Analyzer returns the analyzer for the workspace's language and synonyms.
-func (s Settings) Analyzer() *text.Analyzer { return text.NewAnalyzer(s.Language, s.Synonyms) }
+// Analyzer returns the analyzer for the workspace's language, synonyms, and what its
+// customers say.
+func (s Settings) Analyzer() *text.Analyzer {
+	a := text.NewAnalyzer(s.Language, s.Synonyms)
+	a.Extend(s.CustomersSay)
+	return a
+}
 
 // DefaultSettings are those of a workspace that has not set any.
 func DefaultSettings(name string) Settings {
@@ -92,6 +100,16 @@ func ParseSettings(file string, source []byte) (Settings, error) {
 	if s.Embeddings.Model != "" && s.Embeddings.Connection == "" {
 		c.Wrong("$.embeddings", "say which connection leads to the model")
 	}
+	for _, word := range slices.Sorted(maps.Keys(s.CustomersSay)) {
+		if len(text.Words(word)) != 1 {
+			c.Wrong("$.customers_say", "%q is not one word; write a word of the knowledge, and behind it what customers say for it: pushchair: [pram, baby buggy]", word)
+		}
+		for _, said := range s.CustomersSay[word] {
+			if n := len(text.Words(said)); n == 0 || n > mostSaid {
+				c.Wrong("$.customers_say."+word, "%q is not what customers say for a word: write one to %d words, with a - before it for what they do not say", said, mostSaid)
+			}
+		}
+	}
 	s.checkFields(c)
 	s.checkStages(c)
 	if len(s.Fields) == 0 {
@@ -99,6 +117,9 @@ func ParseSettings(file string, source []byte) (Settings, error) {
 	}
 	return s, c.Err()
 }
+
+// mostSaid is how many words stand for one of the knowledge at most.
+const mostSaid = 6
 
 // mostFields is how many fields, stages or tags a workspace may declare.
 const mostFields = 100

@@ -1,0 +1,137 @@
+package answer
+
+import (
+	"strings"
+
+	"urgentparrot.example/internal/core/text"
+)
+
+// A row of a table, as the reading writes them: "Adult, return: Gannet Holm £25.90; ...".
+type row struct {
+	text.Span
+	name  string
+	cells []string
+}
+
+// tableAt returns the rows of the table of which a sentence is one, and which of them it is.
+func tableAt(s string, sentences []sentence, at int) (rows []row, which int) {
+	own := rowOf(s, sentences[at].Span)
+	belongs := func(i int) bool {
+		return isRow(s, sentences[i].Span) && len(rowOf(s, sentences[i].Span).cells) == len(own.cells)
+	}
+	first, last := at, at
+	for first > 0 && belongs(first-1) {
+		first--
+	}
+	for last+1 < len(sentences) && belongs(last+1) {
+		last++
+	}
+	for _, sentence := range sentences[first : last+1] {
+		rows = append(rows, rowOf(s, sentence.Span))
+	}
+	return rows, at - first
+}
+
+func rowOf(s string, at text.Span) row {
+	name, cells, _ := strings.Cut(s[at.Start:at.End], ": ")
+	return row{at, name, strings.Split(strings.TrimSuffix(cells, "."), "; ")}
+}
+
+// columns returns the names of a table's columns: what the cells of each begin with. One
+// that has no name is "".
+func columns(rows []row) []string {
+	names := make([]string, len(rows[0].cells))
+	for k := range names {
+		common := strings.Fields(rows[0].cells[k])
+		for _, r := range rows[1:] {
+			words := strings.Fields(r.cells[k])
+			n := 0
+			for n < min(len(common), len(words)-1) && common[n] == words[n] {
+				n++ // its last word is what the cell holds
+			}
+			common = common[:n]
+		}
+		if len(rows) > 1 {
+			names[k] = strings.Join(common, " ")
+		}
+	}
+	return names
+}
+
+// mostRows is how many rows of a table are said at most.
+const mostRows = 6
+
+// sayTable says of a table what was asked for: of the rows that the question names, or of
+// all if it names only a column, the columns that it names, or all if it names none.
+// "Adult, return, Gannet Holm: £25.90." It returns "" where the row by itself says all.
+func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) {
+	rows, which := tableAt(c.Text, c.sentences, at)
+	whole = c.sentences[at].Span
+	if len(rows) < 2 {
+		return "", whole
+	}
+	names := columns(rows)
+	ofColumns, ofRows := w.named(names), make([]string, len(rows))
+	for i, r := range rows {
+		ofRows[i] = r.name
+	}
+	chosenRows, chosen := w.named(ofRows), rows[which:which+1]
+	switch {
+	case len(chosenRows) > 0 && len(chosenRows) < len(rows):
+		chosen = nil
+		for _, i := range chosenRows {
+			chosen = append(chosen, rows[i])
+		}
+	case len(ofColumns) > 0 && len(ofColumns) < len(names):
+		chosen = rows
+	}
+	if len(chosen) > mostRows {
+		return "", whole
+	}
+	whole = text.Span{Start: chosen[0].Start, End: chosen[len(chosen)-1].End}
+	if len(ofColumns) == 0 || len(ofColumns) == len(names) {
+		if len(chosen) == 1 && chosen[0].Span == rows[which].Span {
+			return "", whole
+		}
+		var lines []string
+		for _, r := range chosen {
+			lines = append(lines, c.Text[r.Start:r.End])
+		}
+		return strings.Join(lines, "\n"), whole
+	}
+	holds := func(r row, k int) string { return strings.TrimSpace(strings.TrimPrefix(r.cells[k], names[k])) }
+	var lines []string
+	for _, k := range ofColumns {
+		if len(chosen) == 1 {
+			lines = append(lines, chosen[0].name+", "+names[k]+": "+holds(chosen[0], k)+".")
+			continue
+		}
+		var cells []string
+		for _, r := range chosen {
+			cells = append(cells, r.name+" "+holds(r, k))
+		}
+		lines = append(lines, names[k]+": "+strings.Join(cells, "; ")+".")
+	}
+	return strings.Join(lines, "\n"), whole
+}
+
+// named returns which of some names of rows or columns hold most of what the question
+// tells, by weight; none if none holds anything.
+func (w *weigher) named(names []string) (best []int) {
+	most := 0.0
+	for i, name := range names {
+		held := make([]float64, len(w.q.terms))
+		w.hold(held, make([]float64, w.says), name, 1)
+		sum := 0.0
+		for k, t := range w.q.terms {
+			sum += held[k] * t.weight
+		}
+		switch {
+		case sum > most+1e-9:
+			most, best = sum, []int{i}
+		case sum > 0 && sum >= most-1e-9:
+			best = append(best, i)
+		}
+	}
+	return best
+}
