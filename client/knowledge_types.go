@@ -232,6 +232,9 @@ type QuizReport struct {
 	Kinds       map[string]QuizGroup `json:"kinds" required:"true"`
 	Calibration []QuizBin            `json:"calibration" required:"true"`
 	Failures    []QuizFailure        `json:"failures" required:"true"`
+
+	Threshold      float64 `json:"threshold" required:"true" description:"The confidence from which the bot answers."`
+	OfferThreshold float64 `json:"offer_threshold" required:"true" description:"How likely what was found must be to be offered."`
 }
 
 // QuizGroup counts the questions of one kind, or of all.

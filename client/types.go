@@ -91,13 +91,14 @@ type Channel struct {
 
 // Status is the service's health.
 type Status struct {
-	Version   string    `json:"version" required:"true"`
-	Workspace string    `json:"workspace" required:"true"`
-	Title     string    `json:"title" required:"true"`
-	Passages  int       `json:"passages" required:"true"`
-	Counts    Counts    `json:"counts" required:"true"`
-	Channels  []Channel `json:"channels" required:"true"`
-	Troubles  []Trouble `json:"troubles" required:"true"`
+	Version   string     `json:"version" required:"true"`
+	Workspace string     `json:"workspace" required:"true"`
+	Title     string     `json:"title" required:"true"`
+	Passages  int        `json:"passages" required:"true"`
+	Counts    Counts     `json:"counts" required:"true"`
+	Decisions []Decision `json:"decisions" required:"true" description:"What the bots decided in the last 24 hours."`
+	Channels  []Channel  `json:"channels" required:"true"`
+	Troubles  []Trouble  `json:"troubles" required:"true"`
 }
 
 // Document is a document of the workspace: a bot, a tool, a channel.

@@ -148,6 +148,7 @@ func (c *call) printQuiz(r client.QuizReport) error {
 			row(kind, r.Kinds[kind])
 		}
 		row("all", r.All)
+		fmt.Fprintf(w, "\nAnswered from a confidence of %.2f on; offered where one of the first three is right with %.2f.\n", r.Threshold, r.OfferThreshold)
 		fmt.Fprintf(w, "\nArea under the ROC curve of confidence: %.2f\n\nCONFIDENCE\tTIMES\tRIGHT FIRST\n", r.All.AUROC)
 		for _, b := range r.Calibration {
 			if b.Times > 0 {

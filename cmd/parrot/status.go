@@ -3,6 +3,7 @@ package main
 import (
 	"fmt"
 	"io"
+	"strings"
 )
 
 func status(c *call) error {
@@ -20,6 +21,13 @@ func status(c *call) error {
 	return c.print(s, func(w io.Writer) {
 		fmt.Fprintf(w, "%s (workspace %s), Urgent Parrot %s\n\n", s.Title, s.Workspace, s.Version)
 		fmt.Fprintf(w, "Conversations\t%d wait for a person, %d led by a bot, %d by a person, %d closed\n", s.Counts.Waiting, s.Counts.Bot, s.Counts.Person, s.Counts.Closed)
+		if len(s.Decisions) > 0 {
+			var made []string
+			for _, d := range s.Decisions {
+				made = append(made, fmt.Sprintf("%d %s", d.Times, d.Decision))
+			}
+			fmt.Fprintf(w, "Last 24 hours\t%s\n", strings.Join(made, ", "))
+		}
 		fmt.Fprintf(w, "Knowledge\t%s\n", plural(s.Passages, "passage"))
 		fmt.Fprintf(w, "Outbox\t%s to be carried out\n", plural(s.Counts.Pending, "effect"))
 		for _, ch := range s.Channels {

@@ -21,16 +21,12 @@ func today(q *request) (t client.Today, err error) {
 	if err != nil {
 		return t, err
 	}
-	t = client.Today{Waiting: q.conversations(waiting), Decisions: []client.Decision{}}
+	t = client.Today{Waiting: q.conversations(waiting)}
 	if t.Counts, err = q.counts(ctx); err != nil {
 		return t, err
 	}
-	decisions, err := w.Store().Decisions(ctx, now.Add(-day))
-	if err != nil {
+	if t.Decisions, err = q.decisions(ctx); err != nil {
 		return t, err
-	}
-	for _, d := range decisions {
-		t.Decisions = append(t.Decisions, client.Decision{Code: string(d.Code), Decision: d.Code.Words(), Times: d.Times})
 	}
 	t.Channels = q.channels()
 	t.Troubles, err = q.troubles(ctx)
@@ -43,9 +39,13 @@ func status(q *request) (s client.Status, err error) {
 	if err != nil {
 		return s, err
 	}
+	decisions, err := q.decisions(ctx)
+	if err != nil {
+		return s, err
+	}
 	troubles, err := q.troubles(ctx)
 	return client.Status{
-		Version: Version, Workspace: w.Name, Title: w.Documents.Settings().Title, Passages: w.Library.Index().Len(), Counts: counts, Channels: q.channels(), Troubles: troubles,
+		Version: Version, Workspace: w.Name, Title: w.Documents.Settings().Title, Passages: w.Library.Index().Len(), Counts: counts, Decisions: decisions, Channels: q.channels(), Troubles: troubles,
 	}, err
 }
 
@@ -55,6 +55,16 @@ func (q *request) counts(ctx context.Context) (client.Counts, error) {
 		Waiting: c.Waiting, Bot: c.ByLead[dialogue.LedByBot], Person: c.ByLead[dialogue.LedByPerson], Closed: c.ByLead[dialogue.Closed],
 		Opened: c.Today, Replies: c.ByBot, Pending: c.Pending,
 	}, err
+}
+
+// decisions are how often the bots decided what in the last day.
+func (q *request) decisions(ctx context.Context) ([]client.Decision, error) {
+	made, err := q.workspace.Store().Decisions(ctx, q.workspace.Clock.Now().Add(-day))
+	list := []client.Decision{}
+	for _, d := range made {
+		list = append(list, client.Decision{Code: string(d.Code), Decision: d.Code.Words(), Times: d.Times})
+	}
+	return list, err
 }
 
 func (q *request) channels() []client.Channel {

@@ -76,7 +76,7 @@ func (d Desk) Ask(ctx context.Context, words string) Answer {
 func (d Desk) Quiz(ctx context.Context, questions []quiz.Question) quiz.Report {
 	s := d.Snapshot
 	s.Tools, s.Abilities.Limit = nil, 0
-	return quiz.Run(questions, func(asked, after string) (replies []answer.Reply) {
+	report := quiz.Run(questions, func(asked, after string) (replies []answer.Reply) {
 		if ctx.Err() != nil {
 			return nil
 		}
@@ -86,6 +86,8 @@ func (d Desk) Quiz(ctx context.Context, questions []quiz.Question) quiz.Report {
 		})
 		return replies
 	})
+	report.Threshold, report.OfferThreshold = d.Bars().Answer, d.Bars().Offer
+	return report
 }
 
 // Search weighs the passages that may answer a question, for people who look at

@@ -7,6 +7,7 @@
 package main
 
 import (
+	"errors"
 	"flag"
 	"fmt"
 	"os"
@@ -43,7 +44,7 @@ func run(fitting, failures bool, only, file, on string) error {
 	}
 	c := &codes{encoder: e, known: map[string]coded{}}
 	if on != "" {
-		return measureBusinesses(on, c, "")
+		return errors.Join(measureBusinesses(on, c, ""), measureForbidden(on, c))
 	}
 	if only != "" {
 		k, err := readCorpus("", only, c)
@@ -104,7 +105,7 @@ func run(fitting, failures bool, only, file, on string) error {
 		return err
 	}
 	defer os.RemoveAll(folder)
-	return measureBusinesses(judged, c, buildEarlier(folder))
+	return errors.Join(measureBusinesses(judged, c, buildEarlier(folder)), measureForbidden(judged, c))
 }
 
 func measure(k *corpus, part string, questions []quiz.Question, failures bool) error {

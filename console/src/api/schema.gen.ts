@@ -3418,6 +3418,16 @@ export interface components {
             kinds: {
                 [key: string]: components["schemas"]["QuizGroup"];
             };
+            /**
+             * Format: double
+             * @description How likely what was found must be to be offered.
+             */
+            offer_threshold: number;
+            /**
+             * Format: double
+             * @description The confidence from which the bot answers.
+             */
+            threshold: number;
         };
         ReadPage: {
             address: string;
@@ -3535,6 +3545,8 @@ export interface components {
         Status: {
             channels: components["schemas"]["Channel"][];
             counts: components["schemas"]["Counts"];
+            /** @description What the bots decided in the last 24 hours. */
+            decisions: components["schemas"]["Decision"][];
             passages: number;
             title: string;
             troubles: components["schemas"]["Trouble"][];

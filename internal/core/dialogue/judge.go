@@ -1,7 +1,6 @@
 package dialogue
 
 import (
-	"math"
 	"slices"
 
 	"urgentparrot.example/internal/core/answer"
@@ -16,28 +15,35 @@ const (
 	strange          = 0.4
 )
 
-// How like the examples of a rule a question must be, by meaning, to be forbidden:
-// whatever is known of it; where nothing answers it, so that it would be handed over;
-// and where something would answer it. If it is not surely so, it must be nearer to an
-// example than to anything in the knowledge, by meaning and by words together, or so
-// little further that it is better not answered. They were set with the vectors of an
-// earlier encoder: of 100 rewordings of three rules 1 was answered then, of 1,583 ordinary
-// questions of 8 businesses 26 were refused.
+// How near a question is to the examples of a forbidden matter: their likeness by meaning,
+// tokens and words together, less what the knowledge has to say to it, its nearest passage
+// and how surely that answers. Weights and bars were set with three matters of other
+// businesses (testdata/forbidden.txt); make quality prints what comes of them.
 const (
-	forbiddenSurely     = 0.72
-	forbiddenInWords    = 0.55 // shared with an example
-	forbiddenUnanswered = 0.5
-	forbiddenAnswered   = 0.4
-	forbiddenMargin     = 0.1
-	wordsBesideMeaning  = 0.3
+	forbiddenSurely     = 0.72 // like an example by meaning, whatever else is known
+	forbiddenInWords    = 0.55 // or by the words that they share
+	besideKnowledge     = 1.33
+	besideConfidence    = 0.84
+	forbiddenFrom       = 0.30  // the nearness from which it is forbidden
+	perhapsForbiddenToo = -0.11 // and from which it is better not answered
 )
 
-// isForbidden returns the rule of the brief that a question falls under: as it was
+// A verdict says whether a question is one that the brief forbids to answer.
+type verdict int
+
+const (
+	allowed verdict = iota
+	doubtful
+	forbidden
+)
+
+// forbids says whether a question falls under a rule of the brief, and which: as it was
 // asked, with its slips mended, as meant after the question before, and together with
-// what was said just before it.
-func (t *turn) isForbidden(part answer.Part, reply answer.Reply) (bot.Rule, bool) {
+// what was said just before it. What only may fall under one is doubtful: it is neither
+// answered nor refused.
+func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, is verdict) {
 	if len(t.Brief.Forbidden) == 0 {
-		return bot.Rule{}, false
+		return nearest, allowed
 	}
 	forms := []string{part.Text, reply.Found.Mended, reply.Found.Meant}
 	if t.before != "" {
@@ -45,34 +51,41 @@ func (t *turn) isForbidden(part answer.Part, reply answer.Reply) (bot.Rule, bool
 	}
 	slices.Sort(forms)
 	forms = slices.Compact(forms)
-	known := 0.0
-	for i, c := range reply.Candidates {
-		if c.Meaning == 0 && i == 0 {
-			known = math.Inf(1) // its meaning is not known yet: nothing can be compared with it
-		}
-		known = max(known, c.Meaning+wordsBesideMeaning*c.Coverage)
-	}
-	var nearest bot.Rule
 	surely, near, words := 0.0, 0.0, 0.0
 	for _, rule := range t.Brief.Forbidden {
 		for _, form := range forms {
 			for _, l := range t.Finder.Likenesses(t.ctx, form, rule.Questions) {
-				like := max(l.Meaning, l.Words)
-				surely, words = max(surely, like), max(words, l.Words)
-				if both := like + wordsBesideMeaning*l.Words; both > near {
-					nearest, near = rule, both
+				surely, words = max(surely, l.Meaning, l.Words), max(words, l.Words)
+				if all := l.Meaning + l.Match + wordsBeside*l.Words; all > near {
+					nearest, near = rule, all
 				}
 			}
 		}
 	}
-	switch {
-	case surely >= forbiddenSurely || words >= forbiddenInWords:
-		return nearest, true
-	case reply.Words != "":
-		return nearest, surely >= forbiddenAnswered && near+forbiddenMargin >= known
+	if surely >= forbiddenSurely || words >= forbiddenInWords {
+		return nearest, forbidden
 	}
-	return nearest, surely >= forbiddenUnanswered && near >= known
+	known := 0.0
+	for i, c := range reply.Candidates {
+		if i == 0 && c.Meaning == 0 {
+			return nearest, allowed // its meaning is not known yet: nothing can be compared with it
+		}
+		known = max(known, besideKnowledge*c.Meaning)
+		if i == 0 {
+			near -= besideConfidence * c.Confidence
+		}
+	}
+	switch near -= known; {
+	case near >= forbiddenFrom:
+		return nearest, forbidden
+	case near >= perhapsForbiddenToo:
+		return nearest, doubtful
+	}
+	return nearest, allowed
 }
+
+// wordsBeside is what shared words count beside meaning and tokens.
+const wordsBeside = 0.3
 
 // How near a question must be to those that a tool answers, by meaning, tokens and words
 // together; and how like by its words alone, where nothing that the tool needs is said.

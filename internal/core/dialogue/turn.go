@@ -322,7 +322,11 @@ func (t *turn) ask(part answer.Part, beside bool) {
 			return
 		}
 	}
-	if rule, ok := t.isForbidden(part, reply); ok {
+	rule, is := t.forbids(part, reply)
+	switch is {
+	case doubtful:
+		unquoted()
+	case forbidden:
 		unquoted()
 		u.Outcome = "forbidden: " + rule.About
 		t.note(Asked{part.Text, rule.Reply})
@@ -340,6 +344,9 @@ func (t *turn) ask(part answer.Part, beside bool) {
 	switch {
 	case beside:
 		u.Outcome = besideQuestion
+	case is == doubtful:
+		u.Outcome = "not answered: it may be " + rule.About
+		t.missed(part.Text)
 	case t.isOffTopic(part, found):
 		u.Outcome = "off topic"
 		if t.asked++; t.offTopic == 0 {
@@ -355,9 +362,14 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		}
 	default:
 		u.Outcome = "not known"
-		if !slices.Contains(t.unknown, part.Text) {
-			t.unknown = append(t.unknown, part.Text)
-		}
+		t.missed(part.Text)
+	}
+}
+
+// missed notes a question without an answer.
+func (t *turn) missed(question string) {
+	if !slices.Contains(t.unknown, question) {
+		t.unknown = append(t.unknown, question)
 	}
 }
 

@@ -140,6 +140,9 @@ type Report struct {
 	Calibration []Bin            `json:"calibration"`
 	Failures    []Failure        `json:"failures"`
 	Verdicts    []Verdict        `json:"-"` // of each question
+
+	Threshold      float64 `json:"threshold"` // from which the bot answers
+	OfferThreshold float64 `json:"offer_threshold"`
 }
 
 // A Verdict is what was made of one question.
