@@ -228,6 +228,7 @@ func (w *Workspace) start(ctx context.Context) (err error) {
 	w.Sheets.writeAll()
 	w.Timers.ended.Go(w.Timers.run)
 	w.working.Go(w.sweepHourly)
+	w.store.CheckOn()
 	return nil
 }
 

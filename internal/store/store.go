@@ -34,6 +34,7 @@ type Store struct {
 	pools  []*sql.DB
 
 	stopCheck context.CancelFunc // nil: it was checked at once
+	goOn      func()             // checks the rest
 	checking  sync.WaitGroup
 }
 
@@ -99,7 +100,7 @@ func damaged(path, found string) error {
 }
 
 // check looks whether the file is whole. One that is too large to be checked at once
-// is checked on while the store is open; see Trouble.
+// is checked on while the store is open; see CheckOn and Trouble.
 func (s *Store) check(ctx context.Context, path string) error {
 	look := func(ctx context.Context, most time.Duration) (string, error) {
 		ctx, cancel := context.WithTimeout(ctx, most)
@@ -126,16 +127,21 @@ func (s *Store) check(ctx context.Context, path string) error {
 	}
 	running, stop := context.WithCancel(context.Background())
 	s.stopCheck = stop
-	s.checking.Go(func() {
+	s.goOn = func() {
 		if found, _ := look(running, checkLong); found != "" && running.Err() == nil {
 			s.writer.damage(damaged(path, found))
 		}
-	})
+	}
 	return nil
 }
 
-// Checked waits until the file was looked through.
-func (s *Store) Checked() { s.checking.Wait() }
+// CheckOn goes on checking the file, behind the scenes, if it was too large to be checked
+// before it was opened. It is to be called once, when what was waited for is done.
+func (s *Store) CheckOn() {
+	if s.goOn != nil {
+		s.checking.Go(s.goOn)
+	}
+}
 
 // Close waits for work in hand and closes the file.
 func (s *Store) Close() error {

@@ -12,18 +12,20 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/quiz"
+	"urgentparrot.example/internal/core/text"
 )
 
-// Two logistic regressions are fitted, with a small penalty on large weights. Ranking:
-// of the passages found for a question, how likely the right one comes first (softmax
-// over them). Confidence: whether the first passage is right. Both are fitted twice, with
-// the checker and without.
+// Logistic regressions are fitted, with a small penalty on large weights. Ranking: of the
+// passages found for a question, how likely the right one comes first (softmax over them).
+// Quotes: of its sentences, those that answer, in the same way. Confidence: whether the
+// first passage is right. All are fitted twice, with the checker and without.
 
 // A situation is what was found for one question.
 type situation struct {
 	found  []answer.Features
 	right  []bool
 	weight float64 // in fitting confidence
+	quoted choice  // among the sentences of the right passage
 }
 
 // A slot is the place of a feature that takes part.
@@ -43,7 +45,6 @@ var (
 		func(v *answer.Features) *float64 { return &v.AroundWords },
 		func(v *answer.Features) *float64 { return &v.AroundMeaning },
 		func(v *answer.Features) *float64 { return &v.AroundCustomers },
-		func(v *answer.Features) *float64 { return &v.Brings },
 	}
 	rankedByTokens = []slot{
 		func(v *answer.Features) *float64 { return &v.Match },
@@ -96,13 +97,33 @@ func weighted(weights []float64, slots []slot) (f answer.Features) {
 }
 
 func fitRanking(situations []situation, slots []slot) answer.Features {
-	weights := climb(len(slots), func(weights, gradient []float64, curvature [][]float64) {
-		for _, s := range situations {
+	var choices []choice
+	for _, s := range situations {
+		c := choice{right: s.right, weight: s.weight}
+		for _, f := range s.found {
+			c.rows = append(c.rows, values(f, slots))
+		}
+		choices = append(choices, c)
+	}
+	return weighted(fitChoice(choices, len(slots)), slots)
+}
+
+// A choice is among rows of numbers, of which some are right.
+type choice struct {
+	rows   [][]float64
+	right  []bool
+	weight float64
+}
+
+// fitChoice finds the weights by which the right rows come first (softmax over the rows of
+// each choice).
+func fitChoice(choices []choice, n int) []float64 {
+	return climb(n, func(weights, gradient []float64, curvature [][]float64) {
+		for _, s := range choices {
 			var all, right float64
-			chances, rows := make([]float64, len(s.found)), make([][]float64, len(s.found))
-			for i, f := range s.found {
-				rows[i] = values(f, slots)
-				chances[i] = math.Exp(min(dot(weights, rows[i]), 300))
+			chances := make([]float64, len(s.rows))
+			for i, row := range s.rows {
+				chances[i] = math.Exp(min(dot(weights, row), 300))
 				all += chances[i]
 				if s.right[i] {
 					right += chances[i]
@@ -111,8 +132,8 @@ func fitRanking(situations []situation, slots []slot) answer.Features {
 			if right == 0 {
 				continue
 			}
-			mean, wanted := make([]float64, len(slots)), make([]float64, len(slots))
-			for i, row := range rows {
+			mean, wanted := make([]float64, n), make([]float64, n)
+			for i, row := range s.rows {
 				for j, v := range row {
 					mean[j] += chances[i] / all * v
 					if s.right[i] {
@@ -120,7 +141,7 @@ func fitRanking(situations []situation, slots []slot) answer.Features {
 					}
 				}
 			}
-			for i, row := range rows {
+			for i, row := range s.rows {
 				for j, v := range row {
 					for k := range row {
 						curvature[j][k] += s.weight * chances[i] / all * (v - mean[j]) * (row[k] - mean[k])
@@ -132,7 +153,6 @@ func fitRanking(situations []situation, slots []slot) answer.Features {
 			}
 		}
 	})
-	return weighted(weights, slots)
 }
 
 // choices is how many passages are offered at most.
@@ -226,22 +246,57 @@ func solve(a [][]float64, b []float64) []float64 {
 }
 
 // situationsOf puts questions and notes what was found.
-func situationsOf(f answer.Finder, questions []quiz.Question, weight float64) (list []situation) {
+func situationsOf(f answer.Finder, questions []quiz.Question, quotes map[string]string, weight float64) (list []situation) {
 	for _, q := range questions {
 		if len(q.Parts) > 0 {
 			continue
+		}
+		s := situation{weight: weight}
+		f.Watch = func(c answer.Candidate, tells []answer.Tells) {
+			if quote := quotes[q.ID]; quote != "" && quiz.Holds(q, c) {
+				s.quoted = quotedOf(c.Text, quote, tells)
+			}
 		}
 		found := f.Find(context.Background(), answer.Whole(q.Question), q.After)
 		if len(found.Candidates) == 0 {
 			continue
 		}
-		s := situation{weight: weight}
 		for _, c := range found.Candidates {
 			s.found, s.right = append(s.found, c.Features), append(s.right, quiz.Holds(q, c))
 		}
 		list = append(list, s)
 	}
 	return list
+}
+
+// quotedOf is the choice of the sentences that a quote begins, ends or goes on in.
+func quotedOf(said, quote string, tells []answer.Tells) (c choice) {
+	const most = 3 // letters that they may share by chance
+	at := strings.Index(said, quote)
+	if at < 0 {
+		return c
+	}
+	c.weight = 1
+	for i, s := range text.Sentences(said) {
+		row := tells[i].Values()
+		c.rows, c.right = append(c.rows, row[:]), append(c.right, min(s.End, at+len(quote))-max(s.Start, at) > most)
+	}
+	return c
+}
+
+// fitQuotes fits what tells which sentence answers.
+func fitQuotes(situations []situation) (t answer.Tells) {
+	var choices []choice
+	for _, s := range situations {
+		if len(s.quoted.rows) > 1 {
+			choices = append(choices, s.quoted)
+		}
+	}
+	into := []*float64{&t.Together, &t.Own, &t.Like, &t.Match, &t.Sure, &t.Judged, &t.Headed, &t.Fact, &t.Early, &t.Gist, &t.Leans, &t.Customers, &t.AroundLike, &t.AroundMatch} // as Values has them
+	for i, weight := range fitChoice(choices, len(into)) {
+		*into[i] = math.Round(weight*1000) / 1000
+	}
+	return t
 }
 
 // settling is how many times the ranking is fitted on what it found itself.
@@ -252,6 +307,7 @@ func fit(corpora []*corpus, quizzes [][]quiz.Question, file string) error {
 	// What is found depends on the weights, so they are fitted some times over, from
 	// a start that gives each list its say.
 	start := answer.Weights{Rank: answer.Features{Words: 5, Coverage: 5, Meaning: 10, Whole: 5, AroundWords: 3, AroundMeaning: 5, Match: 5, Sure: 0.5}}
+	start.Quote = answer.Tells{Together: 1, Own: 0.5, Like: 1, Match: 1, Sure: 0.35, Headed: 0.4, Fact: 0.3}
 	w := answer.Fitted{Judged: start, Plain: start}
 	for _, of := range []struct {
 		weights *answer.Weights
@@ -279,7 +335,7 @@ func fit(corpora []*corpus, quizzes [][]quiz.Question, file string) error {
 					if strings.HasPrefix(k.name, "several") {
 						weight = 0.5
 					}
-					each[i] = situationsOf(f, quizzes[i], weight)
+					each[i] = situationsOf(f, quizzes[i], k.quotes, weight)
 				})
 			}
 			working.Wait()
@@ -288,7 +344,7 @@ func fit(corpora []*corpus, quizzes [][]quiz.Question, file string) error {
 		var asked []situation
 		for range settling {
 			asked = put()
-			of.weights.Rank = fitRanking(asked, of.ranked)
+			of.weights.Rank, of.weights.Quote = fitRanking(asked, of.ranked), fitQuotes(asked)
 		}
 		asked = put()
 		of.weights.Confidence = fitChance(asked, of.trusted, 1)

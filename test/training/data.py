@@ -70,6 +70,14 @@ def typed(s, rng):
     return s
 
 
+ASKS = re.compile(r"\?|\b(can|could|may|do|does|what|when|where|which|who|how|wonder\w*|know|please|tell|if|whether)\b", re.I)
+
+
+def story(message):
+    """The sentences of a long message or mail that ask nothing."""
+    return [s for s in re.split(r"(?<=[.!?])\s+|\n+", message) if len(s) > 3 and not ASKS.search(s)]
+
+
 def load(kind, seed):
     """Businesses of a kind, by name."""
     rng = random.Random(seed)
@@ -83,7 +91,7 @@ def load(kind, seed):
     raw = {n: json.load(open(f"{FOLDER}/{n}.json")) for n in names(kind)}
     cut = iter(read([p["text"] for d in raw.values() for p in d["passages"]]))
     for name, d in raw.items():
-        b = businesses[name] = Record(passages=[], sentences=[], questions=[])
+        b = businesses[name] = Record(passages=[], sentences=[], questions=[], stories={})
         at = {}
         for i, p in enumerate(d["passages"]):
             at[p["id"]] = i
@@ -113,12 +121,30 @@ def load(kind, seed):
             for _ in range(FORMS - 2 if kind == "trained" else 0):
                 want(question, "forms", typed(text, rng))
             b.questions.append(question)
+            if q["kind"] in ("long", "mail"):
+                told = b.stories.setdefault(at[q["passage"]], [])
+                for sentence in story(q["q"]):
+                    told.append(Record())
+                    want(told[-1], "pieces", sentence)
     for (record, field), r in zip(wanted, read(texts)):
         if field == "forms":
             record.forms.append(r["pieces"][-LISTED:] or [6])
+        elif field == "pieces":
+            record.pieces = r["pieces"]
         else:
             setattr(record, field, r["pieces"][:LONGEST] or [6])
     return businesses
+
+
+def told_around(ids, b, q, others, rng):
+    """A question in the midst of a story: one that somebody told who asked about the same
+    passage, or any, cut to what is read of a question."""
+    stories = b.stories.get(q.passages[0], []) if rng.random() < 0.5 else []
+    if not stories:
+        stories = rng.choice(rng.choice(others))
+    some = [s.pieces for s in rng.sample(stories, min(len(stories), rng.choice([1, 2, 3])))]
+    at = rng.randint(0, len(some))
+    return [p for s in some[:at] + [ids] + some[at:] for p in s][-LISTED:]
 
 
 def lacking(q, ids):

@@ -237,9 +237,21 @@ class Judge(nn.Module):
         )
         return self.outer(F.relu(self.inner(pooled)))[..., 0], missing
 
+    def layers(self):
+        return (self.token, self.telling, self.compared, self.asked, self.said, self.missing, self.inner, self.outer)
+
+    def read(self, path):
+        r = Reader(path)
+        for layer in self.layers():
+            weights, bias = r.matrix(layer.bias is not None)
+            layer.weight.data = weights
+            if bias is not None:
+                layer.bias.data = bias
+        self.steep.data = r.floats()[0].log()
+
     def write(self, path):
         w = Writer(path)
-        for layer in (self.token, self.telling, self.compared, self.asked, self.said, self.missing, self.inner, self.outer):
+        for layer in self.layers():
             w.matrix(layer)
         w.floats(self.steep.exp().reshape(1))
         w.close()

@@ -2,9 +2,11 @@
 
     train.py BASE OUT [KEY=VALUE...]
 
-BASE holds the weights to begin with, OUT takes those that were learnt. Each step is two
+BASE holds the weights to begin with (the judge begins anew if it is not among them), OUT
+takes those that were learnt. Each step is two
 businesses: some of their passages with all sentences, the questions about them, and the
 questions that nothing answers."""
+import copy
 import os
 import random
 import sys
@@ -16,11 +18,12 @@ import torch.nn.functional as F
 import data
 from model import Encoder, Judge
 
-options = {"seed": 2.0, "epochs": 24.0, "share": 0.45, "rate": 3e-4, "heads": 1e-3, "dropout": 0.1, "every": 200.0, "at_once": 2.0, "threads": 1.0, "minutes": 600.0}
+options = {"seed": 2.0, "epochs": 24.0, "share": 0.45, "rate": 3e-4, "heads": 1e-3, "dropout": 0.1, "every": 200.0, "at_once": 2.0, "stories": 0.0, "blend": 1.0, "threads": 1.0, "minutes": 600.0}
 options.update((k, float(v)) for k, v in (a.split("=") for a in sys.argv[3:]))
 BASE, OUT = sys.argv[1], sys.argv[2]
 SHARP = 20.0  # of cosines
 LOOKED_AT = 8  # sentences that are judged for each question
+STORIED = ("long", "mail", "two")  # kinds that have stories around them, or more than one question
 OFTEN = {"direct": 0.4, "short": 0.5}  # how often a kind is asked; others 0.85
 torch.set_num_threads(int(options["threads"]))
 torch.manual_seed(int(options["seed"]))
@@ -44,9 +47,17 @@ def gathered(businesses):
     return sentences, questions
 
 
-def step(encoder, judge, sentences, questions, dropout):
+def asked_as(b, q, stories):
+    """One form of a question, now and then with a story around it."""
+    ids = rng.choice(q.forms[:1] * 2 + q.forms[1:])
+    if stories and q.kind not in STORIED and rng.random() < options["stories"]:
+        ids = data.told_around(ids, b, q, stories, rng)
+    return ids
+
+
+def step(encoder, judge, sentences, questions, stories, dropout):
     view = rng.choices(["headed", "bare", "trailed"], [0.75, 0.1, 0.15])[0]
-    asked = [rng.choice(q.forms[:1] * 2 + q.forms[1:]) for _, q in questions]
+    asked = [asked_as(b, q, stories) for b, q in questions]
     answered = sum(not q.none for _, q in questions)
     qx, qm, qv = encoder.read(asked, dropout)
     sx, sm, sv = encoder.read([getattr(b.sentences[i], view) for b, i in sentences], dropout)
@@ -148,10 +159,21 @@ def measure(encoder, judge, businesses):
     return hits["judge"]["all"][1]
 
 
+def blend(model, before):
+    """Moves what was learnt back towards what it began with: the mean of both is better
+    than either where the second stage of a training went on from the first."""
+    share = options["blend"]
+    learnt = model.state_dict()
+    model.load_state_dict({k: (1 - share) * before[k] + share * v for k, v in learnt.items()})
+
+
 def main():
     trained, fitted = data.load("trained", int(options["seed"])), data.load("fitted", 1)
     log(len(trained), "businesses,", sum(len(b.questions) for b in trained.values()), "questions")
+    stories = [list(b.stories.values()) for b in trained.values() if b.stories]
     encoder, judge = Encoder(BASE), Judge()
+    if os.path.exists(BASE + "/judge.bin"):
+        judge.read(BASE + "/judge.bin")
     deep = [p for n, p in encoder.named_parameters() if p.dim() > 1 and "embeddings" not in n]
     flat = [p for p in encoder.parameters() if p.dim() == 1]
     rate = options["rate"]
@@ -161,6 +183,7 @@ def main():
         {"params": [encoder.embeddings.weight], "weight_decay": 0.0, "most": rate / 2},
         {"params": list(judge.parameters()), "weight_decay": 0.02, "most": options["heads"]},
     ]
+    began_with = copy.deepcopy((encoder.state_dict(), judge.state_dict()))
     optimizer = torch.optim.AdamW(groups, rate, betas=(0.9, 0.98))
     measure(encoder, judge, fitted.values())
     at_once = int(options["at_once"])
@@ -177,7 +200,7 @@ def main():
                 order = sorted(trained)
                 rng.shuffle(order)
             businesses.append(trained[order.pop()])
-        loss, parts = step(encoder, judge, *gathered(businesses), options["dropout"])
+        loss, parts = step(encoder, judge, *gathered(businesses), stories, options["dropout"])
         optimizer.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(encoder.parameters(), 1.0)
@@ -191,6 +214,8 @@ def main():
         if n % int(options["every"]) == int(options["every"]) - 1:
             measure(encoder, judge, fitted.values())
     log("minutes %.1f" % ((time.time() - began) / 60))
+    blend(encoder, began_with[0])
+    blend(judge, began_with[1])
     measure(encoder, judge, fitted.values())
     os.makedirs(OUT, exist_ok=True)
     encoder.write(OUT)

@@ -18,6 +18,7 @@ type Weights struct {
 	Rank       Features `json:"rank"`       // a passage's rank is the sum of its features, weighted
 	Confidence Chance   `json:"confidence"` // that it answers the question
 	Likely     Chance   `json:"likely"`     // that it or one of the two behind it does
+	Quote      Tells    `json:"quote"`      // the sentence that answers has the largest sum
 }
 
 // Fitted are the weights where the checker has a say, and where it has none: the tokens

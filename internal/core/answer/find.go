@@ -41,6 +41,8 @@ type Finder struct {
 	Weights     *Fitted     // nil: those that were fitted
 	Calibration Calibration // of the workspace
 
+	Watch func(Candidate, []Tells) // is shown what told of each sentence of a candidate, for fitting; nil: nobody is
+
 	Lately  *Lately // what was found before; nil: every question is searched for
 	Sources string  // names the sources of the scope, for Lately
 }
@@ -115,6 +117,11 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 	// It may stand by itself, or follow: the surer reading holds.
 	alone, whole := f.look(ctx, q, found, around)
 	q.own = len(q.terms)
+	if q.replaces {
+		if before := f.Find(ctx, Part{Text: previous, Kind: Question}, ""); len(before.Candidates) > 0 {
+			q.before = &before.Candidates[0]
+		}
+	}
 	found.Meant = q.carryOver(f.Index, previous)
 	following, known := f.look(ctx, q, found, previous+" "+q.mended)
 	if need == mayFollow && alone.sureness() >= standsAlone || following.sureness() < alone.sureness()+surerAlone[need] {
@@ -131,6 +138,10 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 var surerAlone = [...]float64{mayFollow: 0.2, follows: -0.15}
 
 const standsAlone = 0.3
+
+// repeatsLess is what a passage is lowered by that would say to a follow-up what was said to
+// the question before, though another has what it asks about in its heading.
+const repeatsLess = 6.0
 
 // sureness is the confidence of the first candidate.
 func (f Found) sureness() float64 {
@@ -163,9 +174,11 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	}
 	for i := range found.Candidates {
 		c := &found.Candidates[i]
-		own.quote(c)
-		c.Features.Brings = own.brings(c)
+		own.quote(c, &weights.Quote)
 		c.rank = weights.Rank.dot(c.Features) + f.preference(*c)
+		if own.repeats(c) && slices.ContainsFunc(found.Candidates, own.headed) {
+			c.rank -= repeatsLess
+		}
 	}
 	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
 	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
@@ -188,7 +201,7 @@ type wording struct {
 
 func (f Finder) wording(ctx context.Context, q question, meant string) *wording {
 	w := &wording{wants: q.wants()}
-	w.weigher = weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer(), fitted: f.fitted(), calibration: f.Calibration}
+	w.weigher = weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer(), fitted: f.fitted(), calibration: f.Calibration, watch: f.Watch}
 	if m := f.meaning(ctx, meant); m.vector != nil {
 		w.aim, w.asked = knowledge.NewAim(m.vector), m.asked
 	}

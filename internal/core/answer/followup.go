@@ -38,6 +38,7 @@ func followsUp(q *question) int {
 	}
 	rest := followUp.ReplaceAllString(q.mended, "")
 	points := pointing.MatchString(pointless.ReplaceAllString(rest, ""))
+	q.replaces = rest != q.mended && len(text.Words(rest)) <= shortFollowUp
 	switch {
 	case rest != q.mended && (points || !asks.MatchString(rest) || len(text.Words(rest)) < 4):
 		return follows

@@ -14,6 +14,9 @@ type question struct {
 	mended string // the text with misspelt words mended
 	fact   *fact  // the kind of fact that an answer must hold; nil: any
 	own    int    // of a follow-up: how many of the terms are its own; 0: it follows nothing
+
+	replaces bool       // of a follow-up: it names something else, and asks the same of it
+	before   *Candidate // what was found first for the question before it, if it does
 }
 
 // A term is one telling word of a question.

@@ -2,6 +2,7 @@ package answer
 
 import (
 	"math"
+	"slices"
 
 	"urgentparrot.example/internal/core/text"
 )
@@ -100,3 +101,25 @@ func three(candidates []Candidate, stranger float64) float64 {
 
 // strange are the features of a passage of other matters.
 var strange = Features{Meaning: unrelated, Whole: unrelated, AroundMeaning: unrelated, Match: unrelated, AroundMatch: unrelated, Sure: -3, AroundSure: -3}
+
+// agreement is the share of the telling words of the shorter of two quotes from
+// which on both are taken to say the same.
+const agreement = 0.5
+
+// agree reports whether two candidates' quotes, by their telling words, say the
+// same: then they bear each other
+// out rather than cast doubt on each other.
+func (w *weigher) agree(these, those []text.Term) bool {
+	if len(these) > len(those) {
+		these, those = those, these
+	}
+	shared, all := 0.0, 0.0
+	for _, t := range these {
+		weight := w.ix.Weight(t)
+		all += weight
+		if slices.ContainsFunc(those, func(o text.Term) bool { return o.Stem == t.Stem }) {
+			shared += weight
+		}
+	}
+	return all > 0 && shared >= agreement*all
+}

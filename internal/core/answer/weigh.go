@@ -3,9 +3,6 @@ package answer
 import (
 	"math"
 	"slices"
-	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -32,7 +29,6 @@ type Features struct {
 	Rivals   float64 `json:"rivals,omitempty"`   // of how many others the checker is sure, 0 and more
 	Votes    float64 `json:"votes,omitempty"`    // share of the ways to weigh passages by which it is the best
 	Alone    float64 `json:"alone,omitempty"`    // 1 if nothing stands around the question
-	Brings   float64 `json:"brings,omitempty"`   // share held of what a follow-up brings up itself; 0 if it follows nothing
 
 	Customers float64 `json:"customers,omitempty"` // how likely customers use the question's words where the best sentence uses its own; 0 and more
 	Match     float64 `json:"match,omitempty"`     // of its tokens with those of the best sentence, -1 to 1
@@ -49,11 +45,10 @@ type Features struct {
 }
 
 // Values returns the features in a fixed order.
-func (f *Features) Values() [28]float64 {
+func (f *Features) Values() [27]float64 {
 	return [...]float64{
 		f.Words, f.Coverage, f.Counted, f.Together, f.Meaning, f.Whole, f.Heading, f.Question, f.Lacking, f.NoFact, f.Fact, f.Short, f.Best, f.Three, f.Ahead, f.Rivals, f.Votes, f.Alone,
 		f.Customers, f.Match, f.Sure, f.Lacks, f.AroundWords, f.AroundMeaning, f.AroundCustomers, f.AroundMatch, f.AroundSure,
-		f.Brings,
 	}
 }
 
@@ -64,6 +59,7 @@ type weigher struct {
 	analyzer    *text.Analyzer
 	fitted      *Fitted
 	calibration Calibration
+	watch       func(Candidate, []Tells)
 	most        float64           // that the question could earn by words
 	telling     int               // how many of its terms are not light
 	lacking     []float64         // of each term: its rarity as a share of the rarest possible
@@ -232,24 +228,41 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 // anywhere.
 const sayWeight = 0.25
 
-// brings is the share of what a follow-up brings up itself that a passage holds.
-func (w *weigher) brings(c *Candidate) float64 {
-	var held, all float64
+// repeats reports whether a candidate's quote is that of the question before, though the
+// follow-up asks about something that it does not hold: "and for dogs?", after a question
+// about bicycles.
+func (w *weigher) repeats(c *Candidate) bool {
+	before := w.q.before
+	if before == nil || before.ID != c.ID || before.Quote != c.Quote {
+		return false
+	}
 	for i, t := range w.q.terms[:w.q.own] {
 		if t.Light {
 			continue
 		}
-		best := c.heads[i]
 		for _, s := range c.sentences {
-			best = max(best, s.held[i])
+			if s.held[i] > 0 && s.Start >= c.Quote.Start && s.End <= c.Quote.End {
+				return false
+			}
 		}
-		all += t.weight
-		held += t.weight * best
 	}
-	if all == 0 {
-		return 0
+	return true
+}
+
+// headed reports whether the heading of a candidate, or its question, holds all that a
+// follow-up brings up itself.
+func (w *weigher) headed(c Candidate) bool {
+	tells := false
+	for i, t := range w.q.terms[:w.q.own] {
+		if t.Light {
+			continue
+		}
+		if c.heads[i] <= outerHeld {
+			return false
+		}
+		tells = true
 	}
-	return held / all
+	return tells
 }
 
 // hold notes how well a text holds each term, if it does so better, adds up how much
@@ -317,152 +330,3 @@ func (w *weigher) likeness(other string) float64 {
 	}
 	return min(1, shared/all)
 }
-
-// How long a quoted answer may grow: in runes, about, and in sentences.
-const (
-	quoteRunes     = 420
-	quoteSentences = 3
-)
-
-// quote picks the neighbouring sentences that answer, and notes whether they hold the
-// kind of fact that was asked for.
-func (w *weigher) quote(c *Candidate) {
-	c.Quote, c.said = w.sentencesThatAnswer(c)
-	if c.Question != "" {
-		c.Quote, c.said = text.Span{Start: 0, End: len(c.Text)}, ""
-	}
-	if w.q.fact != nil {
-		if w.q.fact.in(c.Text[c.Quote.Start:c.Quote.End]) {
-			c.Features.Fact = 1
-		} else {
-			c.Features.NoFact = 1
-		}
-	}
-}
-
-// A neighbour of the best sentence belongs to the answer if the checker is this sure of
-// it, and not much less sure than of the best.
-const (
-	belongs    = -0.5
-	muchLess   = 2.0
-	sureCounts = 0.35 // beside words and meaning
-)
-
-func (w *weigher) sentencesThatAnswer(c *Candidate) (quote text.Span, said string) {
-	sentences := c.sentences
-	if len(sentences) == 0 {
-		return quote, ""
-	}
-	says := func(i int) string { return c.Text[sentences[i].Start:sentences[i].End] }
-	scores := make([]float64, len(sentences))
-	first := 0
-	headed := w.share(c.heads)
-	for i, s := range sentences {
-		// Where the headings ask what was asked, the answer begins below them.
-		scores[i] = s.together + 0.5*s.own + s.like + s.match + 0.4*headed/float64(1+i)
-		if s.judged {
-			scores[i] += sureCounts * s.sure
-		}
-		if w.q.fact != nil && w.q.fact.in(says(i)) {
-			scores[i] += 0.3
-		}
-		if scores[i] > scores[first]+1e-9 {
-			first = i
-		}
-	}
-	best := sentences[first]
-	// answers reports whether a neighbour belongs to the answer too.
-	answers := func(i int) bool {
-		s := sentences[i]
-		return s.judged && s.sure >= belongs && s.sure >= best.sure-muchLess || !best.judged
-	}
-	last := first
-	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
-	switch {
-	case isRow(c.Text, sentences[first].Span):
-		said, quote = w.sayTable(c, first)
-		return quote, said
-	case isItem(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
-		// A list is said whole, with the sentence that introduces it.
-		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
-			last++
-		}
-		for first > 0 && (isItem(says(first-1)) || isItem(says(first)) && strings.HasSuffix(says(first-1), ":")) && fits(first-1, last) {
-			first--
-		}
-	default:
-		for last-first+1 < quoteSentences {
-			back := first > 0 && fits(first-1, last)
-			on := last+1 < len(sentences) && fits(first, last+1)
-			switch {
-			case on && strings.HasSuffix(says(last), ":"):
-				last++ // such as the command that is to be used
-			case back && (leansBack(says(first)) || goesOn(says(first)) && !ends(says(first-1))):
-				first--
-			case on && (answers(last+1) && (!back || !answers(first-1) || scores[last+1] >= scores[first-1])):
-				last++
-			case back && answers(first-1):
-				first--
-			default:
-				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
-			}
-		}
-	}
-	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
-}
-
-// agreement is the share of the telling words of the shorter of two quotes from
-// which on both are taken to say the same.
-const agreement = 0.5
-
-// agree reports whether two candidates' quotes, by their telling words, say the
-// same: then they bear each other
-// out rather than cast doubt on each other.
-func (w *weigher) agree(these, those []text.Term) bool {
-	if len(these) > len(those) {
-		these, those = those, these
-	}
-	shared, all := 0.0, 0.0
-	for _, t := range these {
-		weight := w.ix.Weight(t)
-		all += weight
-		if slices.ContainsFunc(those, func(o text.Term) bool { return o.Stem == t.Stem }) {
-			shared += weight
-		}
-	}
-	return all > 0 && shared >= agreement*all
-}
-
-// isRow reports whether a sentence is a row of a table, as the reading writes
-// them: a line of its own that names what it is about, then its cells.
-func isRow(s string, at text.Span) bool {
-	alone := (at.Start == 0 || s[at.Start-1] == '\n') && (at.End == len(s) || s[at.End] == '\n')
-	head, cells, ok := strings.Cut(s[at.Start:at.End], ": ")
-	return alone && ok && strings.Contains(cells, "; ") && len(head) < 80
-}
-
-// isItem reports whether a line is an item of a list, as the reading marks them.
-func isItem(line string) bool { return strings.HasPrefix(line, knowledge.ItemMark) }
-
-// Words at the beginning of a sentence by which it leans on the one before it.
-var (
-	leaning        = []string{"It", "They", "This", "These", "That", "Those", "He", "She", "Otherwise", "However", "But", "Then", "Both"}
-	leaningPhrases = []string{"If not", "In that case", "Each of", "The same"}
-)
-
-// leansBack reports whether a sentence needs the one before it to be understood.
-func leansBack(sentence string) bool {
-	first, _, _ := strings.Cut(sentence, " ")
-	return slices.Contains(leaning, strings.TrimRight(first, ",.:;")) ||
-		slices.ContainsFunc(leaningPhrases, func(phrase string) bool { return strings.HasPrefix(sentence, phrase) })
-}
-
-// goesOn reports whether a line begins in the middle of a sentence, as it does
-// behind a command that is set apart.
-func goesOn(line string) bool {
-	r, _ := utf8.DecodeRuneInString(line)
-	return unicode.IsLower(r)
-}
-
-// ends reports whether a line ends a sentence.
-func ends(line string) bool { return strings.ContainsAny(line[len(line)-1:], ".!?") }

@@ -39,25 +39,30 @@ const (
 
 // forbids says whether a question falls under a rule of the brief, and which: as it was
 // asked, with its slips mended, as meant after the question before, and together with
-// what was said just before it. What only may fall under one is doubtful: it is neither
-// answered nor refused.
+// what was said just before it. What only may fall under one, by itself, is doubtful: it is
+// neither answered nor refused.
 func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, is verdict) {
 	if len(t.Brief.Forbidden) == 0 {
 		return nearest, allowed
 	}
-	forms := []string{part.Text, reply.Found.Mended, reply.Found.Meant}
+	forms, told := []string{part.Text, reply.Found.Mended, reply.Found.Meant}, ""
 	if t.before != "" {
-		forms = append(forms, t.before+" "+part.Text)
+		told = t.before + " " + part.Text
+		forms = append(forms, told)
 	}
 	slices.Sort(forms)
 	forms = slices.Compact(forms)
-	surely, near, words := 0.0, 0.0, 0.0
+	surely, near, words, byItself := 0.0, 0.0, 0.0, 0.0
 	for _, rule := range t.Brief.Forbidden {
 		for _, form := range forms {
 			for _, l := range t.Finder.Likenesses(t.ctx, form, rule.Questions) {
 				surely, words = max(surely, l.Meaning, l.Words), max(words, l.Words)
-				if all := l.Meaning + l.Match + wordsBeside*l.Words; all > near {
+				all := l.Meaning + l.Match + wordsBeside*l.Words
+				if all > near {
 					nearest, near = rule, all
+				}
+				if form != told {
+					byItself = max(byItself, all)
 				}
 			}
 		}
@@ -70,15 +75,16 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 		if i == 0 && c.Meaning == 0 {
 			return nearest, allowed // its meaning is not known yet: nothing can be compared with it
 		}
-		known = max(known, besideKnowledge*c.Meaning)
-		if i == 0 {
-			near -= besideConfidence * c.Confidence
-		}
+		known = max(known, c.Meaning)
 	}
-	switch near -= known; {
-	case near >= forbiddenFrom:
+	known *= besideKnowledge
+	if len(reply.Candidates) > 0 {
+		known += besideConfidence * reply.Candidates[0].Confidence
+	}
+	switch {
+	case near-known >= forbiddenFrom:
 		return nearest, forbidden
-	case near >= perhapsForbiddenToo:
+	case byItself-known >= perhapsForbiddenToo:
 		return nearest, doubtful
 	}
 	return nearest, allowed

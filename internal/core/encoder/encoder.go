@@ -24,7 +24,7 @@ import (
 const Dim = 512
 
 // Version names the encoder. Vectors of different versions do not compare.
-const Version = "customers-en-2"
+const Version = "customers-en-3"
 
 const (
 	inner     = 256 // width of the pieces' embeddings and of the first layer's input

@@ -28,13 +28,6 @@ const (
 	closerOnly = 40
 )
 
-// One of so many distances is counted, to see how they spread: those at the
-// beginning of each stretch, so that memory is gone through in order.
-const (
-	sample  = 16
-	stretch = 1_024
-)
-
 // ByMeaning returns the n passages with the views that are most like the
 // question, best first. Of many passages the gists are compared first, of those
 // with the most in common the signs of all views, and of the best of these the
@@ -89,9 +82,13 @@ func (s *segment) near(t *target, n int) []int32 {
 	var distances []uint16
 	counts := make([]int, s.dim+1)
 	for _, passage := range s.nearPassages(t) {
-		for v := s.firstView[passage]; v < s.firstView[passage+1]; v++ {
-			d := apart(s.signs[int(v)*words:int(v+1)*words], t.bits)
-			views, distances = append(views, v), append(distances, uint16(d))
+		first, last := s.firstView[passage], s.firstView[passage+1]
+		from := len(views)
+		for v := first; v < last; v++ {
+			views, distances = append(views, v), append(distances, 0)
+		}
+		apart(s.signs[int(first)*words:int(last)*words], t.bits, distances[from:])
+		for _, d := range distances[from:] {
 			counts[d]++
 		}
 	}
@@ -108,39 +105,23 @@ func (s *segment) near(t *target, n int) []int32 {
 // nearPassages returns the passages whose gists have the most in common with the
 // target's signs: about one in closerOnly, of few all.
 func (s *segment) nearPassages(t *target) []int32 {
-	words, passages := s.dim/64, len(s.passages)
-	wanted, limit := max(closer, passages/closerOnly), s.dim
-	if passages > wanted {
-		counts := make([]int, s.dim+1)
-		for from := 0; from < passages; from += stretch {
-			for p := from; p < min(from+stretch/sample, passages); p++ {
-				counts[apart(s.gists[p*words:(p+1)*words], t.bits)] += sample
-			}
-		}
-		limit = 0
-		for below := counts[0]; limit < s.dim && below < wanted; below += counts[limit] {
-			limit++
-		}
+	distances, counts := make([]uint16, len(s.passages)), make([]int, s.dim+1)
+	apart(s.gists[:len(distances)*s.dim/64], t.bits, distances)
+	for _, d := range distances {
+		counts[d]++
 	}
-	kept := make([]int32, 0, wanted+wanted/2)
-	for p := range passages {
-		if apart(s.gists[p*words:(p+1)*words], t.bits) <= limit {
-			kept = append(kept, int32(p))
-		}
-	}
-	return kept
+	return nearest(distances, counts, min(max(closer, len(distances)/closerOnly), len(distances)))
 }
 
-// apart counts the signs that differ.
-func apart(a, b []uint64) (d int) {
-	if len(a) == 8 && len(b) == 8 { // of 512 signs, as the encoder has
-		return bits.OnesCount64(a[0]^b[0]) + bits.OnesCount64(a[1]^b[1]) + bits.OnesCount64(a[2]^b[2]) + bits.OnesCount64(a[3]^b[3]) +
-			bits.OnesCount64(a[4]^b[4]) + bits.OnesCount64(a[5]^b[5]) + bits.OnesCount64(a[6]^b[6]) + bits.OnesCount64(a[7]^b[7])
+// apartPlain is apart in plain Go.
+func apartPlain(signs, from []uint64, into []uint16) {
+	for i := range into {
+		d := 0
+		for k, word := range signs[i*len(from) : (i+1)*len(from)] {
+			d += bits.OnesCount64(word ^ from[k])
+		}
+		into[i] = uint16(d)
 	}
-	for i := range min(len(a), len(b)) {
-		d += bits.OnesCount64(a[i] ^ b[i])
-	}
-	return d
 }
 
 // nearest returns the places of the n smallest distances, of which there are about

@@ -1,0 +1,47 @@
+#include "textflag.h"
+
+// func apart512(signs *uint64, n int, from *uint64, into *uint16)
+TEXT ·apart512(SB), NOSPLIT, $0-32
+	MOVQ signs+0(FP), SI
+	MOVQ n+8(FP), CX
+	MOVQ from+16(FP), DI
+	MOVQ into+24(FP), DX
+
+next:
+	MOVQ (SI), AX
+	MOVQ 8(SI), BX
+	MOVQ 16(SI), R8
+	MOVQ 24(SI), R9
+	XORQ (DI), AX
+	XORQ 8(DI), BX
+	XORQ 16(DI), R8
+	XORQ 24(DI), R9
+	POPCNTQ AX, AX
+	POPCNTQ BX, BX
+	POPCNTQ R8, R8
+	POPCNTQ R9, R9
+	ADDQ BX, AX
+	ADDQ R9, R8
+	ADDQ R8, AX
+	MOVQ 32(SI), BX
+	MOVQ 40(SI), R8
+	MOVQ 48(SI), R9
+	MOVQ 56(SI), R10
+	XORQ 32(DI), BX
+	XORQ 40(DI), R8
+	XORQ 48(DI), R9
+	XORQ 56(DI), R10
+	POPCNTQ BX, BX
+	POPCNTQ R8, R8
+	POPCNTQ R9, R9
+	POPCNTQ R10, R10
+	ADDQ R8, BX
+	ADDQ R10, R9
+	ADDQ BX, AX
+	ADDQ R9, AX
+	MOVW AX, (DX)
+	ADDQ $64, SI
+	ADDQ $2, DX
+	DECQ CX
+	JNZ  next
+	RET
