@@ -23,6 +23,7 @@ type Candidate struct {
 	Quote      text.Span // the sentences of the passage that answer
 	said       string    // what they say of what was asked, of the rows of a table; "": as they stand
 	rank       float64
+	echoes     bool // says what the first says
 	sentences  []sentence
 	heads      []float64 // how well the headings hold each term of the question
 }

@@ -44,7 +44,7 @@ type Tells struct {
 	Headed      float64 `json:"headed,omitempty"`    // share that the headings hold, over its place: the answer begins below them
 	Fact        float64 `json:"fact,omitempty"`      // 1 if it holds the kind of fact that was asked for
 	Early       float64 `json:"early,omitempty"`     // 1 over its place
-	Gist        float64 `json:"gist,omitempty"`      // the same where the headings say all that was asked: who asks for "parking" asks for the gist
+	Gist        float64 `json:"gist,omitempty"`      // the same where the heading holds all that tells: who asks for "parking" asks for the gist
 	Leans       float64 `json:"leans,omitempty"`     // 1 if it leans on the one before it
 	Customers   float64 `json:"customers,omitempty"` // how likely customers use the question's words for it
 	AroundLike  float64 `json:"around_like,omitempty"`
@@ -66,13 +66,16 @@ func (t *Tells) dot(o *Tells) (sum float64) {
 
 func (w *weigher) tells(c *Candidate) []Tells {
 	tells := make([]Tells, len(c.sentences))
-	headed := w.share(c.heads)
+	headed, gist := w.share(c.heads), w.q.fact == nil && w.telling > 0
+	for i, t := range w.q.terms {
+		gist = gist && (t.Light || c.heads[i] >= wholly)
+	}
 	for i, s := range c.sentences {
 		t := &tells[i]
 		*t = Tells{Together: s.together, Own: s.own, Like: s.like, Match: s.match, Customers: s.customers, AroundLike: s.likeAround, AroundMatch: s.around}
 		t.Early = 1 / float64(1+i)
 		t.Headed = headed * t.Early
-		if headed >= wholly && w.q.fact == nil {
+		if gist {
 			t.Gist = t.Early
 		}
 		if s.judged {

@@ -50,7 +50,8 @@ const (
 	unlikely = 0.02
 )
 
-// offered picks what is offered: of the first few those whose labels differ.
+// offered picks what is offered: of the first few those whose labels differ, and that say
+// something else than the first.
 func (f Found) offered() (offer []Candidate) {
 	first := f.Candidates[0]
 	for _, c := range f.Candidates {
@@ -59,7 +60,7 @@ func (f Found) offered() (offer []Candidate) {
 			return offer
 		case len(offer) > 0 && (first.Features.Best >= alone || c.Features.Best < unlikely*first.Features.Best):
 			return offer
-		case c.Label() == "" || labelled(offer, c.Label()):
+		case c.Label() == "" || labelled(offer, c.Label()) || c.echoes && len(offer) > 0:
 			continue
 		}
 		offer = append(offer, c)

@@ -37,6 +37,7 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 				}
 			}
 		}
+		c.echoes = i > 0 && w.agree(says[0], says[i])
 		c.Features.Best, c.Features.Ahead = 1/(1+others), min(c.rank-next, farAhead)
 		if i < choices {
 			c.Features.Three = three(candidates[i:], stranger)

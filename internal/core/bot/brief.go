@@ -74,7 +74,7 @@ const DefaultThreshold = 0.65
 
 // DefaultOfferThreshold is how likely what was found must be to be offered, if the brief
 // does not say.
-const DefaultOfferThreshold = 0.42
+const DefaultOfferThreshold = 0.43
 
 // The reasons to escalate.
 const (
