@@ -262,7 +262,7 @@ func Found(question string, result answer.Found, bars answer.Bars) client.Found 
 	found.Answered, found.Answer = reply.Words != "", reply.Words
 	for _, c := range reply.Offer {
 		if len(reply.Offer) == 1 {
-			found.Offers = append(found.Offers, c.Words(0))
+			found.Offers = append(found.Offers, c.Offered(0))
 		} else {
 			found.Offers = append(found.Offers, c.Label())
 		}
@@ -279,7 +279,7 @@ func Found(question string, result answer.Found, bars answer.Bars) client.Found 
 func Weighed(c answer.Candidate, quoted bool) client.Weighed {
 	return client.Weighed{
 		PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: c.Text, Quoted: quoted,
-		Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing, Sure: c.Sure, Lacks: c.Lacks, Quote: c.Words(0),
+		Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing, Sure: c.Sure, Lacks: c.Lacks, Quote: c.Quoted(),
 	}
 }
 

@@ -209,7 +209,7 @@ func besideIn(ctx context.Context, f answer.Finder, question, words string) stor
 		if !same {
 			continue
 		}
-		quoted := c.Text[c.Quote.Start:c.Quote.End]
+		quoted := c.Quoted()
 		relation := learn.Compare(quoted, words)
 		if c.SourceID != store.HouseSource && relation != learn.Differs {
 			continue // a passage that says more is no reason to stop

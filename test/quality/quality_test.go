@@ -36,10 +36,12 @@ func TestMeasuredQuestionsMeetTheBars(t *testing.T) {
 		}
 		all = add(all, r.All)
 	}
+	// Since the finder is taught customers' words, it finds fewer paraphrases of manuals among
+	// the first three (70 in 100 before), and more of them first (45).
 	for _, bar := range []struct {
 		kind              string
 		first, firstThree int // in 100
-	}{{"direct", 92, 98}, {"misspelt", 80, 85}, {"paraphrase", 45, 70}, {"two-part", 70, 80}} {
+	}{{"direct", 92, 98}, {"misspelt", 80, 85}, {"paraphrase", 50, 64}, {"two-part", 70, 80}} {
 		g := kinds[bar.kind]
 		if 100*g.First < bar.first*g.Questions || 100*g.FirstThree < bar.firstThree*g.Questions {
 			t.Errorf("%s: of %d, %d first and %d among three; wanted %d and %d in 100", bar.kind, g.Questions, g.First, g.FirstThree, bar.first, bar.firstThree)

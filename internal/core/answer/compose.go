@@ -1,7 +1,9 @@
 package answer
 
 import (
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/text"
 )
@@ -17,14 +19,48 @@ type Citation struct {
 	Text      string   `json:"text"`
 }
 
+// Quoted returns the sentences that answer, as they stand in the passage.
+func (c Candidate) Quoted() string { return strings.TrimSpace(c.Text[c.Quote.Start:c.Quote.End]) }
+
 // Words returns the sentences that answer, or what a table says, within limit runes (0: no limit),
 // cut only between sentences.
 func (c Candidate) Words(limit int) string {
 	said := c.said
 	if said == "" {
-		said = strings.TrimSpace(c.Text[c.Quote.Start:c.Quote.End])
+		said = c.Quoted()
 	}
 	return text.Fit(said, limit, false)
+}
+
+// offeredRunes is how much is said of a passage that may be meant, about.
+const offeredRunes = 280
+
+// Offered returns what is said of a candidate that may be meant: the sentences that answer
+// with those around them, so that the customer sees what it is about. Which of them answers
+// is less sure than with an answer.
+func (c Candidate) Offered(limit int) string {
+	sentences := text.Sentences(c.Text)
+	first := slices.IndexFunc(sentences, func(s text.Span) bool { return s.Start >= c.Quote.Start })
+	if c.said != "" || c.Question != "" || first < 0 || isRow(c.Text, sentences[first]) {
+		return c.Words(limit)
+	}
+	last := first
+	for last+1 < len(sentences) && sentences[last+1].End <= c.Quote.End {
+		last++
+	}
+	fits := func(first, last int) bool {
+		return last-first < quoteSentences && utf8.RuneCountInString(c.Text[sentences[first].Start:sentences[last].End]) <= offeredRunes
+	}
+	for {
+		switch {
+		case last+1 < len(sentences) && fits(first, last+1):
+			last++
+		case first > 0 && fits(first-1, last):
+			first--
+		default:
+			return text.Fit(strings.TrimSpace(c.Text[sentences[first].Start:sentences[last].End]), limit, false)
+		}
+	}
 }
 
 // Cite returns the citation for a candidate.

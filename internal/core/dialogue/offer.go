@@ -51,6 +51,7 @@ func (t *turn) offer(question string, reply answer.Reply) bool {
 		offer.Options = append(offer.Options, Option{Label: c.Label(), PassageID: c.ID, Source: c.Source, Words: c.Words(t.Abilities.Limit)})
 	}
 	if len(offer.Options) == 1 {
+		offer.Options[0].Words = reply.Offer[0].Offered(t.Abilities.Limit)
 		t.offered = strings.TrimSpace(t.word(bot.NotSure, question) + " " + offer.Options[0].Words)
 		t.cite(reply.Offer[0])
 	} else {
