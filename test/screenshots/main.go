@@ -182,7 +182,7 @@ func asksTheChat(p *browser.Page) error {
 	return errors.Join(
 		p.Click("Open the chat", true), p.Type("textarea", "can i take my bike on the boat?", true), p.Click("Send", true), p.AwaitText("£2.50", true),
 		p.Type("textarea", "I'm Ada. Is there food on board and when does the gangway close?", true), p.Click("Send", true), p.AwaitText("3 minutes", true),
-		p.Type("textarea", "what is carnet", true), p.Click("Send", true), p.AwaitText("Which of these", true))
+		p.Type("textarea", "where do I leave the car", true), p.Click("Send", true), p.AwaitText("Which of these", true))
 }
 
 func sendsAText(p *browser.Page) error {
