@@ -59,13 +59,20 @@ func understand(ix *knowledge.Index, asked string) question {
 			continue
 		}
 		var spellings []text.Spelling
-		if !t.Stop && !t.Light {
+		meant := ""
+		if !ix.Knows(t.Stem) {
+			meant = analyzer.Means(t.Stem)
+		}
+		if meant == "" && !t.Stop && !t.Light {
 			spellings = spellingsOf(ix, t, text.IsNamed(asked, text.Word{Start: t.Start, End: t.End}))
 		}
 		if len(spellings) > 0 {
-			mended.WriteString(asked[last:t.Start] + spellings[0].Word)
+			meant = spellings[0].Word
+		}
+		if meant != "" {
+			mended.WriteString(asked[last:t.Start] + meant)
 			last = t.End
-			best := analyzer.Terms(spellings[0].Word)
+			best := analyzer.Terms(meant)
 			if len(best) == 1 {
 				t.Stem, t.Stop, t.Light = best[0].Stem, best[0].Stop, best[0].Light
 			}

@@ -54,6 +54,14 @@ func (a *Analyzer) Extend(customersSay map[string][]string) {
 	if len(customersSay) == 0 {
 		return
 	}
+	a.means = map[string]string{}
+	for word, said := range customersSay {
+		for _, one := range said {
+			if words := Words(one); len(words) == 1 && !strings.HasPrefix(one, "-") {
+				a.means[a.Stem(words[0].Folded)] = word
+			}
+		}
+	}
 	alikeBefore, before := a.alike, a.customers
 	a.alike = sync.OnceValue(func() *alike {
 		k := &alike{stems: map[string][]string{}}
@@ -89,6 +97,10 @@ func (a *Analyzer) Extend(customersSay map[string][]string) {
 		return lifts
 	})
 }
+
+// Means returns the word of the texts that a word of customers, given by its stem, stands
+// for by what Extend added, "" if none.
+func (a *Analyzer) Means(stem string) string { return a.means[stem] }
 
 // A Saying is a word, and how many times likelier it is there than anywhere.
 type Saying struct {

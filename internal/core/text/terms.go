@@ -33,6 +33,8 @@ type Analyzer struct {
 
 	customers func() map[string][]lift // what customers say where texts hold a stem; nil: not for this language
 
+	means map[string]string // what a workspace says that its customers' words mean, by stem
+
 	mu    sync.RWMutex
 	stems map[string]string // of words met before, at most keptStems
 }
