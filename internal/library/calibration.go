@@ -96,7 +96,7 @@ func (l *Library) learnt(ctx context.Context, brief bot.Brief) (learnt []answer.
 	settled := map[string]bool{}         // a passage is known that answers
 	var questions []string
 	for _, e := range examples {
-		question := strings.ToLower(strings.Join(strings.Fields(e.Question), " "))
+		question := folded(e.Question)
 		if said[question] == nil {
 			if len(questions) == mostSettled {
 				continue
@@ -119,7 +119,7 @@ func (l *Library) learnt(ctx context.Context, brief bot.Brief) (learnt []answer.
 			if len(found.Candidates) == 0 {
 				continue
 			}
-			question := strings.ToLower(strings.Join(strings.Fields(asked), " "))
+			question := folded(asked)
 			right, known := said[question][found.Candidates[0].ID]
 			if known || settled[question] {
 				learnt = append(learnt, answer.Learnt{Confidence: found.Candidates[0].Confidence, Right: right})
@@ -127,6 +127,11 @@ func (l *Library) learnt(ctx context.Context, brief bot.Brief) (learnt []answer.
 		}
 	})
 	return learnt, ctx.Err()
+}
+
+// folded is a question without what makes no difference.
+func folded(question string) string {
+	return strings.ToLower(strings.Join(strings.Fields(question), " "))
 }
 
 // UseFit takes confidence fitted on what customers said into use.

@@ -32,7 +32,7 @@ func (f Finder) Near(ctx context.Context, asked Part, found Found, examples []st
 const wordsBeside = 0.3
 
 // Examples is how near the examples are, all in all.
-func (n Nearness) Examples() float64 { return n.Meaning + n.Match + wordsBeside*n.Words }
+func (n Nearness) Examples() float64 { return Likeness{n.Meaning, n.Match, n.Words}.All() }
 
 // Knowledge is how near the nearest passage is, in the same measure.
 func (n Nearness) Knowledge() float64 { return n.Known + n.KnownMatch }
@@ -49,6 +49,9 @@ func (f Finder) Like(ctx context.Context, asked string, examples []string) (best
 // Likeness is how like two questions are: by meaning (cosine), by their tokens (the best
 // match of each, both ways), and by the telling words that they share (Dice), each 0 to 1.
 type Likeness struct{ Meaning, Match, Words float64 }
+
+// All is the likeness all in all.
+func (l Likeness) All() float64 { return l.Meaning + l.Match + wordsBeside*l.Words }
 
 // unlike is the likeness by meaning below which two texts are not compared by words.
 const unlike = 0.25

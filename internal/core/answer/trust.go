@@ -107,9 +107,8 @@ var strange = Features{Meaning: unrelated, Whole: unrelated, AroundMeaning: unre
 // which on both are taken to say the same.
 const agreement = 0.5
 
-// agree reports whether two candidates' quotes, by their telling words, say the
-// same: then they bear each other
-// out rather than cast doubt on each other.
+// agree reports whether two candidates' quotes, by their telling words, say the same: then
+// they bear each other out rather than cast doubt on each other.
 func (w *weigher) agree(these, those []text.Term) bool {
 	if len(these) > len(those) {
 		these, those = those, these

@@ -57,12 +57,11 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 		for _, form := range forms {
 			for _, l := range t.Finder.Likenesses(t.ctx, form, rule.Questions) {
 				surely, words = max(surely, l.Meaning, l.Words), max(words, l.Words)
-				all := l.Meaning + l.Match + wordsBeside*l.Words
-				if all > near {
-					nearest, near = rule, all
+				if l.All() > near {
+					nearest, near = rule, l.All()
 				}
 				if form != told {
-					byItself = max(byItself, all)
+					byItself = max(byItself, l.All())
 				}
 			}
 		}
@@ -89,9 +88,6 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 	}
 	return nearest, allowed
 }
-
-// wordsBeside is what shared words count beside meaning and tokens.
-const wordsBeside = 0.3
 
 // How near a question must be to those that a tool answers, by meaning, tokens and words
 // together; and how like by its words alone, where nothing that the tool needs is said.
