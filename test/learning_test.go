@@ -288,6 +288,9 @@ func TestWhatCustomersSayToOffersIsKept(t *testing.T) {
 	if _, errs, code := s.parrot("", "knowledge", "examples", "fit"); code == 0 || !strings.Contains(errs, "30 are needed") {
 		t.Errorf("confidence was fitted on one question: %s", errs)
 	}
+	if _, errs, code := s.parrot("", "knowledge", "examples", "put-back"); code == 0 || !strings.Contains(errs, "no fit is in use") {
+		t.Errorf("what is not in use was put back: %s", errs)
+	}
 	words, _, _ := s.parrot("", "knowledge", "words", "refund")
 	contains(t, words, "customers say: ", "money", "customers_say in the settings")
 	s.must(s.client.DropExample(s.ctx, examples.Items[0].ID))

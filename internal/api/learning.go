@@ -121,7 +121,11 @@ func confidence(fit library.ConfidenceFit, desk library.Desk) client.Confidence 
 }
 
 func putBackConfidence(q *request) error {
-	return q.workspace.Library.PutBackFit(q.Request.Context(), q.access.Label)
+	err := q.workspace.Library.PutBackFit(q.Request.Context(), q.access.Label)
+	if errors.Is(err, store.ErrNotFound) {
+		return problem.New(problem.NotFound, "no fit is in use: confidence is as it was delivered", "")
+	}
+	return err
 }
 
 // mostSayings is how many words are shown each way.
