@@ -78,6 +78,7 @@ require (
 	github.com/swaggest/refl v1.3.1 // indirect
 	github.com/temoto/robotstxt v1.1.2 // indirect
 	github.com/tiendc/go-deepcopy v1.7.2 // indirect
+	github.com/tmaxmax/go-sse v0.12.0 // indirect
 	github.com/twitchyliquid64/golang-asm v0.15.1 // indirect
 	github.com/ugorji/go/codec v1.3.1 // indirect
 	github.com/xuri/efp v0.0.3-0.20260924042702-217b81952dec // indirect

@@ -284,6 +284,11 @@ func (c *Client) PutSecret(ctx context.Context, connection, secret string) error
 	return c.send(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret", nil, Secret{secret}, nil)
 }
 
+// Models returns the models that the server of a connection has.
+func (c *Client) Models(ctx context.Context, connection string) (names ModelNames, err error) {
+	return names, c.get(ctx, "/connections/"+url.PathEscape(connection)+"/models", &names)
+}
+
 // Ask puts one question to a bot.
 func (c *Client) Ask(ctx context.Context, bot, question string) (a Answer, err error) {
 	return a, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/ask", nil, Question{question}, &a)

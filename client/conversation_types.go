@@ -130,9 +130,71 @@ type Trace struct {
 
 	OfferThreshold float64 `json:"offer_threshold" required:"true" description:"How likely what was found had to be to be offered."`
 
+	Thoughts []Thought `json:"thoughts,omitempty" description:"What was put to the language model, in order."`
+	BuiltIn  string    `json:"built_in,omitempty" description:"Why the built-in thinker made the reply although the bot has a model."`
+
 	Tools   []ToolUse `json:"tools,omitempty"`
 	Effects []string  `json:"effects" required:"true"`
 	Timings []Timing  `json:"timings" required:"true"`
+}
+
+// Thought is one exchange with a language model, and what became of what it said.
+type Thought struct {
+	Kind       string         `json:"kind" required:"true" description:"What was asked for."`
+	Connection string         `json:"connection" required:"true"`
+	Model      string         `json:"model" required:"true"`
+	Messages   []ModelMessage `json:"messages" required:"true" description:"The prompt."`
+	Functions  []string       `json:"functions,omitempty" description:"Tools that it might ask for."`
+	Passages   []GivenPassage `json:"passages,omitempty" description:"What it was given to read."`
+	Reply      *ModelReply    `json:"reply,omitempty"`
+	Error      string         `json:"error,omitempty" description:"Why nothing came of it."`
+	Cost       int64          `json:"cost" required:"true" description:"Millionths of the currency."`
+	Checks     []CheckedSaid  `json:"checks,omitempty" description:"Its sentences, held against what they claim to stand on."`
+}
+
+// ModelMessage is one message of a prompt.
+type ModelMessage struct {
+	Role   string      `json:"role" required:"true" enum:"system,user,assistant,tool"`
+	Text   string      `json:"text" required:"true"`
+	Calls  []ModelCall `json:"calls,omitempty"`
+	CallID string      `json:"call_id,omitempty"`
+}
+
+// ModelCall is a tool that a model asks for.
+type ModelCall struct {
+	ID        string         `json:"id" required:"true"`
+	Name      string         `json:"name" required:"true"`
+	Arguments map[string]any `json:"arguments" required:"true"`
+	Unread    string         `json:"unread,omitempty" description:"The arguments, where they are no JSON object."`
+}
+
+// GivenPassage is a passage that a model was given to read.
+type GivenPassage struct {
+	ID    string   `json:"id" required:"true" description:"Its name in the prompt."`
+	Heads []string `json:"heads,omitempty"`
+	Text  string   `json:"text" required:"true"`
+	Cite  Citation `json:"cite" required:"true"`
+}
+
+// ModelReply is what a model said.
+type ModelReply struct {
+	Text       string      `json:"text" required:"true"`
+	Calls      []ModelCall `json:"calls,omitempty"`
+	Cut        bool        `json:"cut,omitempty"`
+	In         int         `json:"in" required:"true" description:"Tokens read."`
+	Out        int         `json:"out" required:"true" description:"Tokens written."`
+	Counted    bool        `json:"counted" required:"true" description:"The server counted the tokens; else they are estimated."`
+	FirstAfter int         `json:"first_after" required:"true" description:"Milliseconds to the first word."`
+	Took       int         `json:"took" required:"true" description:"Milliseconds in all."`
+}
+
+// CheckedSaid is a sentence that a model wrote, held against what it claims to stand on.
+type CheckedSaid struct {
+	Says  string   `json:"says" required:"true"`
+	Means string   `json:"means,omitempty" description:"In the language of the knowledge."`
+	On    []string `json:"on,omitempty" description:"The passages that it names."`
+	Fault string   `json:"fault,omitempty" description:"What is wrong; empty: it is supported."`
+	Why   string   `json:"why,omitempty"`
 }
 
 // Understood is one part of what came in.

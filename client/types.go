@@ -48,6 +48,27 @@ type Today struct {
 	Decisions []Decision     `json:"decisions" required:"true" description:"What the bots decided in the last 24 hours."`
 	Troubles  []Trouble      `json:"troubles" required:"true" description:"What is going wrong."`
 	Channels  []Channel      `json:"channels" required:"true"`
+	Models    []ModelUse     `json:"models" required:"true" description:"What the bots have used of language models today."`
+}
+
+// ModelUse is what a bot has used of a language model since midnight.
+type ModelUse struct {
+	Bot        string  `json:"bot" description:"The bot; empty: the reading of sources."`
+	Connection string  `json:"connection" required:"true"`
+	Requests   int     `json:"requests" required:"true"`
+	Failed     int     `json:"failed" required:"true"`
+	Read       int     `json:"read" required:"true" description:"Tokens that the model took in."`
+	Written    int     `json:"written" required:"true" description:"Tokens that it wrote."`
+	Cost       float64 `json:"cost" required:"true" description:"In the currency of the connection's price."`
+	Average    int     `json:"average" required:"true" description:"Milliseconds that a request took."`
+	MostTokens int     `json:"most_tokens,omitempty" description:"That the bot may use in a day; 0: no bound."`
+	MostCost   float64 `json:"most_cost,omitempty" description:"That the bot may cost in a day; 0: no bound."`
+	Resting    string  `json:"resting,omitempty" description:"Why the model is left alone for the moment."`
+}
+
+// ModelNames are the models that a model server has.
+type ModelNames struct {
+	Items []string `json:"items" required:"true"`
 }
 
 // Counts says how many conversations stand where.
@@ -99,6 +120,7 @@ type Status struct {
 	Decisions []Decision `json:"decisions" required:"true" description:"What the bots decided in the last 24 hours."`
 	Channels  []Channel  `json:"channels" required:"true"`
 	Troubles  []Trouble  `json:"troubles" required:"true"`
+	Models    []ModelUse `json:"models" required:"true" description:"What the bots have used of language models today."`
 }
 
 // Document is a document of the workspace: a bot, a tool, a channel.
@@ -169,6 +191,13 @@ type TrialState struct {
 	State     map[string]any    `json:"state,omitempty"`
 	Memory    map[string]string `json:"memory,omitempty" description:"What the contact said of themselves, by field."`
 	LastReply string            `json:"last_reply,omitempty"`
+	Talk      []Line            `json:"talk,omitempty" description:"What was said before, oldest first."`
+}
+
+// Line is something said in a talk.
+type Line struct {
+	By   string `json:"by" required:"true" enum:"customer,bot"`
+	Text string `json:"text" required:"true"`
 }
 
 // TrialTurn is what the bot would do.

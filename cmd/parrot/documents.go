@@ -12,12 +12,17 @@ import (
 )
 
 // moreActions are what a kind of documents can do beside what all can, by kind.
-var moreActions = map[string]struct {
+var moreActions = map[string][]action{
+	"connection": {
+		{"secret", "parrot connection secret client-book < secret.txt", (*call).setSecret},
+		{"models", "parrot connection models reading-desk", (*call).listModels},
+	},
+	"sheet": {{"rows", "parrot sheet rows enquiries", (*call).showRows}},
+}
+
+type action struct {
 	name, example string
 	run           func(*call, *client.Client, string) error
-}{
-	"connection": {"secret", "parrot connection secret client-book < secret.txt", (*call).setSecret},
-	"sheet":      {"rows", "parrot sheet rows enquiries", (*call).showRows},
 }
 
 // documents returns the command for one kind of document.
@@ -67,8 +72,10 @@ func documents(kind document.Kind) func(*call) error {
 			}
 			return c.print(map[string]string{"removed": target}, func(w io.Writer) { fmt.Fprintf(w, "Removed %s.\n", target) })
 		}
-		if more := moreActions[kind.Name]; more.name == action {
-			return more.run(c, cl, target)
+		for _, more := range moreActions[kind.Name] {
+			if more.name == action {
+				return more.run(c, cl, target)
+			}
 		}
 		return usage("there is no parrot %s %s; there are %s", c.name, action, c.arguments)
 	}
@@ -157,4 +164,17 @@ func (c *call) showRows(cl *client.Client, sheet string) error {
 		return err
 	}
 	return c.print(page, nil)
+}
+
+// listModels lists what a model server has.
+func (c *call) listModels(cl *client.Client, connection string) error {
+	names, err := cl.Models(c.ctx, connection)
+	if err != nil {
+		return err
+	}
+	return c.print(names, func(w io.Writer) {
+		for _, name := range names.Items {
+			fmt.Fprintln(w, name)
+		}
+	})
 }

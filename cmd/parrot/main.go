@@ -61,7 +61,7 @@ func init() {
 			kind.Name, "list|show|check|push|pull|remove|example|schema [NAME|FILE]", strings.ToLower(kind.About[:1]) + strings.TrimSuffix(kind.About[1:], "."),
 			fmt.Sprintf("parrot %s example > %s.yaml", kind.Name, kind.Name), documents(kind),
 		}
-		if more, ok := moreActions[kind.Name]; ok {
+		for _, more := range moreActions[kind.Name] {
 			cmd.arguments = strings.Replace(cmd.arguments, " [", "|"+more.name+" [", 1)
 			cmd.example = more.example
 		}

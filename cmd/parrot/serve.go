@@ -138,8 +138,12 @@ func runDemo(c *call) error {
 	mailListen := c.flags.String("mailroom", "127.0.0.1:4725", "the `address` of the outside world's mail server")
 	fresh := c.flags.Bool("fresh", false, "throw the folder of an earlier demo away first")
 	quiet := c.flags.Bool("quiet", false, "let no customers write by themselves")
+	model := c.flags.Bool("model", false, "let the bots of a fresh demo think with the outside world's model server")
 	if err := c.parse(0, 0); err != nil {
 		return err
+	}
+	if *model {
+		o.Model = "reading-desk"
 	}
 	if *fresh {
 		if err := os.RemoveAll(o.Data); err != nil {
@@ -180,11 +184,12 @@ func runDemo(c *call) error {
   Sign in to the console    %s
   The ferry's website       %s/ferries
   A telephone for texts     %s/handset
+  A model server to try     %s/reading-desk
   The outside world         %s
   The data                  %s
 
 The parrot command is signed in too (%s). Try: parrot inbox list
 Stop with Ctrl-C; start again with the same folder and everything is still there.
-`, link, d.WorldURL, d.WorldURL, d.WorldURL, o.Data, file)
+`, link, d.WorldURL, d.WorldURL, d.WorldURL, d.WorldURL, o.Data, file)
 	return c.serveUntilStopped(d)
 }

@@ -29,6 +29,26 @@ func status(c *call) error {
 			fmt.Fprintf(w, "Last 24 hours\t%s\n", strings.Join(made, ", "))
 		}
 		fmt.Fprintf(w, "Knowledge\t%s\n", plural(s.Passages, "passage"))
+		for _, m := range s.Models {
+			who := m.Bot
+			if who == "" {
+				who = "reading"
+			}
+			line := fmt.Sprintf("%s with %s: %s today, %d tokens, cost %s, %d ms each", who, m.Connection, plural(m.Requests, "request"), m.Read+m.Written, money(m.Cost), m.Average)
+			if m.Failed > 0 {
+				line += fmt.Sprintf(", %d failed", m.Failed)
+			}
+			if m.MostTokens > 0 {
+				line += fmt.Sprintf("; of %d tokens a day", m.MostTokens)
+			}
+			if m.MostCost > 0 {
+				line += fmt.Sprintf("; of %s a day", money(m.MostCost))
+			}
+			if m.Resting != "" {
+				line += "; " + m.Resting
+			}
+			fmt.Fprintf(w, "Model\t%s\n", line)
+		}
 		fmt.Fprintf(w, "Outbox\t%s to be carried out\n", plural(s.Counts.Pending, "effect"))
 		for _, ch := range s.Channels {
 			state := "works; answered by " + ch.Bot
@@ -49,4 +69,12 @@ func status(c *call) error {
 			fmt.Fprintf(w, "%s (%s): %s\n", t.What, state, t.Detail)
 		}
 	})
+}
+
+// money shows what was spent: small amounts of it to a hundredth of a hundredth.
+func money(amount float64) string {
+	if amount < 1 {
+		return fmt.Sprintf("%.4f", amount)
+	}
+	return fmt.Sprintf("%.2f", amount)
 }

@@ -80,6 +80,12 @@ func showTurn(w io.Writer, t client.Turn) {
 			fmt.Fprintf(w, "   %s %s  covers %.0f%%%s  %s: %s\n", mark, answer.Shown(p.Confidence), 100*p.Coverage, lacks, p.Source, shorten(strings.ReplaceAll(p.Text, "\n", " "), 70))
 		}
 	}
+	for _, th := range t.Trace.Thoughts {
+		showThought(w, th)
+	}
+	if t.Trace.BuiltIn != "" {
+		fmt.Fprintf(w, "  built-in thinker: %s\n", t.Trace.BuiltIn)
+	}
 	for _, tool := range t.Trace.Tools {
 		fmt.Fprintf(w, "  tool %s %v: %s\n", tool.Tool, tool.Arguments, tool.Outcome)
 	}
@@ -94,4 +100,29 @@ func showTurn(w io.Writer, t client.Turn) {
 		times = append(times, fmt.Sprintf("%s %.1f ms", part.Part, float64(part.Microseconds)/1000))
 	}
 	fmt.Fprintf(w, "  time   %s\n\n", strings.Join(times, ", "))
+}
+
+// showThought shows one exchange with a model.
+func showThought(w io.Writer, th client.Thought) {
+	fmt.Fprintf(w, "  model  %s with %s (%s)", th.Kind, th.Connection, th.Model)
+	if th.Reply != nil {
+		fmt.Fprintf(w, ": read %d, wrote %d tokens in %d ms, cost %s", th.Reply.In, th.Reply.Out, th.Reply.Took, money(float64(th.Cost)/1e6))
+		for _, call := range th.Reply.Calls {
+			fmt.Fprintf(w, "; asks for %s %v", call.Name, call.Arguments)
+		}
+	}
+	if th.Error != "" {
+		fmt.Fprintf(w, ": %s", th.Error)
+	}
+	fmt.Fprintln(w)
+	for _, check := range th.Checks {
+		mark := "stands on " + strings.Join(check.On, " ")
+		switch {
+		case check.Fault != "":
+			mark = fmt.Sprintf("LEFT OUT, %s: %s", check.Fault, check.Why)
+		case len(check.On) == 0:
+			mark = "needs no support"
+		}
+		fmt.Fprintf(w, "    %q: %s\n", shorten(check.Says, 90), mark)
+	}
 }

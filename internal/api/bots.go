@@ -9,6 +9,7 @@ import (
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/problem"
@@ -83,12 +84,18 @@ func (q *request) memory(typed map[string]string) (m contact.Memory, err error) 
 	return m, nil
 }
 
+// talked is how many lines of a trial's talk are carried on.
+const talked = 12
+
 func try(q *request, in client.Trial) (out client.TrialTurn, err error) {
 	if bad := channel.CheckText(in.Message); bad != nil {
 		bad.Field = "message"
 		return out, bad
 	}
 	t := engine.Trial{Bot: q.Param("name"), Brief: in.Brief, Message: in.Message, LastReply: in.Before.LastReply}
+	for _, line := range in.Before.Talk {
+		t.Talk = append(t.Talk, thinker.Line{By: line.By, Text: line.Text})
+	}
 	if err := convert(in.Before.State, &t.State); err != nil {
 		return out, problem.New(problem.BadInput, "the state is not one that a trial gave", "before")
 	}
@@ -104,6 +111,7 @@ func try(q *request, in client.Trial) (out client.TrialTurn, err error) {
 		Reply: turn.Words, Citations: citations(turn.Citations),
 		After: client.TrialState{Lead: string(turn.State.Lead), Memory: map[string]string{}, LastReply: turn.Words},
 	}
+	out.After.Talk = append(in.Before.Talk[max(0, len(in.Before.Talk)-talked):], client.Line{By: "customer", Text: in.Message}, client.Line{By: "bot", Text: turn.Words})
 	for field, fact := range turn.Memory {
 		out.After.Memory[field] = fact.Value
 	}

@@ -75,7 +75,7 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 		if r.method != http.MethodGet || r.media != "" {
 			continue
 		}
-		path := strings.NewReplacer(":id", ids[r.path], ":kind", "bots", ":name", map[bool]string{true: "enquiries", false: "front-desk"}[strings.HasPrefix(r.path, "/sheets")], ":word", "refund").Replace(r.path)
+		path := strings.NewReplacer(":id", ids[r.path], ":kind", "bots", ":name", nameFor(r.path), ":word", "refund").Replace(r.path)
 		if r.path == "/knowledge/search" {
 			path += "?q=what+does+a+bicycle+cost"
 		}
@@ -102,6 +102,17 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 	if checked < 20 {
 		t.Errorf("only %d calls were checked", checked)
 	}
+}
+
+// nameFor is something of the stage that a path may name.
+func nameFor(path string) string {
+	switch {
+	case strings.HasPrefix(path, "/sheets"):
+		return "enquiries"
+	case strings.HasPrefix(path, "/connections"):
+		return "reader"
+	}
+	return "front-desk"
 }
 
 func TestProblemsSayWhatIsWrongAndWhere(t *testing.T) {

@@ -2,12 +2,14 @@ package api
 
 import (
 	"context"
+	"errors"
 	"strings"
 	"time"
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
 )
 
@@ -29,6 +31,9 @@ func today(q *request) (t client.Today, err error) {
 		return t, err
 	}
 	t.Channels = q.channels()
+	if t.Models, err = q.models(ctx); err != nil {
+		return t, err
+	}
 	t.Troubles, err = q.troubles(ctx)
 	return t, err
 }
@@ -43,8 +48,13 @@ func status(q *request) (s client.Status, err error) {
 	if err != nil {
 		return s, err
 	}
+	models, err := q.models(ctx)
+	if err != nil {
+		return s, err
+	}
 	troubles, err := q.troubles(ctx)
 	return client.Status{
+		Models:  models,
 		Version: Version, Workspace: w.Name, Title: w.Documents.Settings().Title, Passages: w.Library.Index().Len(), Counts: counts, Decisions: decisions, Channels: q.channels(), Troubles: troubles,
 	}, err
 }
@@ -77,6 +87,29 @@ func (q *request) channels() []client.Channel {
 		list = append(list, c)
 	}
 	return list
+}
+
+// models are what was used of language models since midnight.
+func (q *request) models(ctx context.Context) ([]client.ModelUse, error) {
+	used, err := q.workspace.ModelsToday(ctx)
+	list := []client.ModelUse{}
+	for _, m := range used {
+		list = append(list, client.ModelUse{
+			Bot: m.Bot, Connection: m.Connection, Requests: m.Requests, Failed: m.Failed, Read: m.Read, Written: m.Written, Cost: float64(m.Cost) / 1e6,
+			Average: int(m.Took.Milliseconds()) / max(1, m.Requests), MostTokens: m.Daily.Tokens, MostCost: m.Daily.Cost, Resting: m.Resting,
+		})
+	}
+	return list, err
+}
+
+// listModels asks a model server for its models.
+func listModels(q *request) (names client.ModelNames, err error) {
+	names.Items, err = q.workspace.ServedModels(q.Request.Context(), q.Param("name"))
+	var failed *engine.Unreached
+	if errors.As(err, &failed) {
+		return names, problem.New(problem.Unreached, failed.Error(), "")
+	}
+	return names, err
 }
 
 // mostTroubles is how many effects in trouble are listed.

@@ -148,6 +148,8 @@ var routes = sync.OnceValue(func() []route {
 		{"GET", "/schemas/:kind", "Documents", "The JSON Schema of a kind of documents, for editors", byKind{}, writes("application/schema+json", nil, documentSchema), ok, false},
 		{"PUT", "/connections/:name/secret", "Documents", "Set the secret of a connection", byName{}, doesWith(putSecret), ok, false},
 
+		{"GET", "/connections/:name/models", "Documents", "The models that a model server has", byName{}, gives(listModels), ok, false},
+
 		{"POST", "/bots/:name/ask", "Bots", "Put one question to a bot", byName{}, takes(ask), ok, false},
 		{"POST", "/bots/:name/trial", "Bots", "Talk to a bot where nobody else sees it", byName{}, takes(try), ok, false},
 

@@ -16,7 +16,9 @@ import (
 	"urgentparrot.example/internal/channel/channeltest"
 	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/outbound"
 	"urgentparrot.example/internal/store"
+	"urgentparrot.example/internal/world"
 )
 
 // A stage is a server over a workspace with a bell, on a clock that the test walks.
@@ -33,7 +35,15 @@ type stage struct {
 func openStage(t *testing.T) *stage {
 	t.Helper()
 	bell, c := &channeltest.Bell{}, clock.NewWalked(time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC))
-	w, err := engine.Open(t.Context(), filepath.Join(t.TempDir(), "main"), engine.Options{Clock: c, Channels: []channel.Kind{bell.Kind()}})
+	outside, err := world.New(world.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	models := httptest.NewServer(outside)
+	t.Cleanup(models.Close)
+	w, err := engine.Open(t.Context(), filepath.Join(t.TempDir(), "main"), engine.Options{
+		Clock: c, Channels: []channel.Kind{bell.Kind()}, Rules: outbound.Rules{Allowed: []string{models.Listener.Addr().String()}},
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -42,6 +52,7 @@ func openStage(t *testing.T) *stage {
 		{"settings", "main", "settings: main\ntitle: Brackwater Ferries\nfields:\n  - { field: name, label: Name, type: name }\n  - { field: email, label: E-mail, type: email }\n  - { field: health, label: Health, sensitive: true }\nstages: [{ stage: enquiry, label: Enquiry }]\ntags: [group]\n"},
 		{"sheet", "enquiries", "sheet: enquiries\ncolumns: [Name]\n"},
 		{"connection", "book", "connection: book\nkind: http\naddress: https://book.example.org\n"},
+		{"connection", "reader", "connection: reader\nkind: model\naddress: " + models.URL + "/reading-desk/v1\nmodel: desk-small\n"},
 		{"bot", "front-desk", "bot: front-desk\nname: Pip\nescalate:\n  on: [not known, wish, anger]\n"},
 		{"channel", "bell", "channel: bell\ntitle: Bell\nkind: bell\nbot: front-desk\ntone: high\n"},
 	} {

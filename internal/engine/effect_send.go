@@ -20,7 +20,7 @@ var sayKind = EffectKind{Name: "say", Decide: func(_ context.Context, c *Committ
 		Author: store.ByBot, Name: c.snapshot.Brief.Persona, Parts: say.Parts, Text: message.Plain(say.Parts), Citations: say.Citations, State: store.MessageSent,
 	}}
 	switch {
-	case c.channel.Replies == workspace.Hold:
+	case c.channel.Replies == workspace.Hold || say.Hold:
 		said.State = store.MessageHeld
 	case !c.channel.fetches():
 		var answers []string

@@ -42,6 +42,14 @@ type EffectKind struct {
 	// nobody else. nil: all of the kind go to one place.
 	To func(w *Workspace, e store.Effect) string
 
+	// AtOnce is how many effects may be carried to the same place at once; nil: as many as
+	// to most.
+	AtOnce func(w *Workspace, e store.Effect) int
+
+	// Patience is how long an effect waits until there is room at its place before it is
+	// given up; nil: as long as it takes.
+	Patience func(w *Workspace, e store.Effect) time.Duration
+
 	// GiveUp is how long it is tried; the workspace's option if zero.
 	GiveUp time.Duration
 
@@ -58,7 +66,7 @@ type EffectKind struct {
 }
 
 // effectKinds is where the kinds of effects are registered.
-var effectKinds = []EffectKind{sayKind, sendKind, rememberKind, escalateKind, gapKind, exampleKind, rowKind, callKind, syncKind, notifyKind}
+var effectKinds = []EffectKind{sayKind, sendKind, rememberKind, escalateKind, gapKind, exampleKind, rowKind, callKind, thinkKind, syncKind, notifyKind}
 
 // registerEffects returns the kinds by name, or what is wrong with them.
 func registerEffects(kinds []EffectKind) (map[string]EffectKind, error) {

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/store"
 )
 
@@ -16,6 +17,9 @@ const (
 	turnBytes = 16_000
 )
 
+// talked is how many of the messages before a thinker is told of.
+const talked = 12
+
 // A hearing is what a turn takes in of what was said.
 type hearing struct {
 	messages  []dialogue.Incoming
@@ -25,6 +29,7 @@ type hearing struct {
 	latest    time.Time
 	lastReply string // the bot's
 	streak    int
+	talk      []thinker.Line // what was said before
 }
 
 // hear returns what a turn takes in: what nobody has decided on yet, the oldest
@@ -68,7 +73,11 @@ func (w *Workspace) hear(ctx context.Context, id string, left int) (h hearing, e
 			continue
 		}
 		moments = append(moments, moment)
+		if !isNew(m) {
+			h.talk = append(h.talk, thinker.Line{By: string(m.Author), Text: m.Text})
+		}
 	}
+	h.talk = h.talk[max(0, len(h.talk)-talked):]
 	h.streak = dialogue.Streak(moments)
 	return h, nil
 }

@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"errors"
+	"fmt"
 	"sync"
 	"time"
 
@@ -87,16 +88,19 @@ func (o *Outbox) run(lane string) {
 // try carries an effect out, again and again until it is settled. It reports
 // false if the outbox was closed first.
 func (o *Outbox) try(e *store.Effect) bool {
-	slots := o.slotsOf(o.w.place(*e))
+	slots := o.slotsOf(*e)
 	for o.ctx.Err() == nil {
 		f := o.takeOff(*e)
 		if f == nil {
 			return true // it was cancelled
 		}
 		next := time.Time{}
-		due := o.await(f, e.NextAt, slots)
-		if due {
-			next = o.carryOut(f.ctx, *e)
+		due, crowded := o.await(f, *e, slots)
+		switch {
+		case crowded:
+			next = o.carryOut(f.ctx, *e, errCrowded)
+		case due:
+			next = o.carryOut(f.ctx, *e, nil)
 			<-slots
 		}
 		o.land(f)
@@ -114,51 +118,75 @@ func (o *Outbox) try(e *store.Effect) bool {
 }
 
 // slotsOf returns what bounds the effects that are carried to a place.
-func (o *Outbox) slotsOf(place string) chan struct{} {
+func (o *Outbox) slotsOf(e store.Effect) chan struct{} {
+	place, most := o.w.place(e), atOnce
+	if kind := o.w.effects[e.Kind]; kind.AtOnce != nil {
+		most = kind.AtOnce(o.w, e)
+		place = fmt.Sprintf("%s, %d at once", place, most) // the number may be changed
+	}
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	if o.slots[place] == nil {
-		o.slots[place] = make(chan struct{}, atOnce)
+		o.slots[place] = make(chan struct{}, most)
 	}
 	return o.slots[place]
 }
 
-// await waits until an effect is due and has a place. It reports false if the
-// waiting was ended first, by a person who came in or by the close.
-func (o *Outbox) await(f *flight, at time.Time, slots chan struct{}) bool {
-	if wait := at.Sub(o.w.Clock.Now()); wait > 0 {
+// errCrowded is the end of an effect for which there was no room in time.
+var errCrowded = errors.Join(outbound.ErrRefused, errors.New("there was no room in time: as many requests as may be are under way"))
+
+// await waits until an effect is due and has a place. It reports neither if the waiting
+// was ended first, by a person who came in or by the close; crowded if there was no place
+// for as long as the effect may wait for one.
+func (o *Outbox) await(f *flight, e store.Effect, slots chan struct{}) (due, crowded bool) {
+	if wait := e.NextAt.Sub(o.w.Clock.Now()); wait > 0 {
 		passed, stop := o.w.Clock.Timer(wait)
 		defer stop()
 		select {
 		case <-passed:
 		case <-f.ctx.Done():
-			return false
+			return false, false
 		}
 	}
 	select {
 	case slots <- struct{}{}:
-	case <-f.ctx.Done():
-		return false
+	default:
+		var impatient <-chan time.Time
+		if kind := o.w.effects[e.Kind]; kind.Patience != nil {
+			passed, stop := o.w.Clock.Timer(kind.Patience(o.w, e))
+			defer stop()
+			impatient = passed
+		}
+		select {
+		case slots <- struct{}{}:
+		case <-impatient:
+			return true, true
+		case <-f.ctx.Done():
+			return false, false
+		}
 	}
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	if f.ctx.Err() != nil {
 		<-slots
-		return false
+		return false, false
 	}
 	f.underWay = true
-	return true
+	return true, false
 }
 
-// carryOut carries one effect out and records what came of it. It returns when
-// to try again, or zero if the effect is settled.
-func (o *Outbox) carryOut(ctx context.Context, e store.Effect) time.Time {
+// carryOut carries one effect out, unless there is a reason against it, and records what
+// came of it. It returns when to try again, or zero if the effect is settled.
+func (o *Outbox) carryOut(ctx context.Context, e store.Effect, against error) time.Time {
 	w := o.w
 	kind, known := w.effects[e.Kind]
 	known = known && kind.Carry != nil
 	var result any
 	err := errUnknownKind
-	if known {
+	switch {
+	case against != nil:
+		err = against
+	case known:
 		limited, cancel := clock.WithTimeout(ctx, w.Clock, kind.Time(w, e))
 		result, err = w.carry(limited, kind, e)
 		if err != nil && ctx.Err() == nil && limited.Err() != nil {

@@ -6,10 +6,12 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/store"
@@ -24,6 +26,7 @@ type Trial struct {
 	State     dialogue.State
 	Memory    contact.Memory
 	LastReply string
+	Talk      []thinker.Line // what was said before
 }
 
 // A TrialTurn is what a trial came to.
@@ -61,6 +64,15 @@ func (w *Workspace) deskOf(s dialogue.Snapshot) library.Desk {
 	return library.Desk{Snapshot: s, With: func(ctx context.Context, work func(answer.Finder)) { w.Library.With(ctx, s.Brief, work) }}
 }
 
+// thinkNow puts a thought to a model while somebody waits, and keeps what it cost.
+func (w *Workspace) thinkNow(ctx context.Context, conn workspace.Connection, bot string, thought dialogue.Thought) (dialogue.Thought, error) {
+	limited, cancel := clock.WithTimeout(ctx, w.Clock, time.Duration(conn.Timeout))
+	defer cancel()
+	said, use := w.askModel(limited, conn.Name, bot, thought.Request)
+	thought.Reply, thought.Error = said.Reply, said.Error
+	return thought, w.settle(func(tx *store.Tx) error { return tx.NoteModelUse(use) })
+}
+
 // Try plays a trial. Tools that only read are really called; others are not.
 // What is wrong with a brief is document.Problems.
 func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
@@ -84,8 +96,19 @@ func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
 	if t.State.Lead != "" {
 		s.State = t.State
 	}
+	s.Talk = t.Talk
+	if s.Model, err = w.modelOf(ctx, s.Brief); err != nil {
+		return TrialTurn{}, err
+	}
 	d := desk.Decide(ctx, s)
-	for len(d.Calls) > 0 {
+	for len(d.Calls) > 0 || d.Think != nil {
+		if d.Think != nil {
+			thought, err := w.thinkNow(ctx, s.Model.Connection, s.Brief.Name, *d.Think)
+			if err != nil {
+				return TrialTurn{}, err
+			}
+			s.Thoughts = append(s.Thoughts, thought)
+		}
 		for _, call := range d.Calls {
 			result := dialogue.Result{Call: call}
 			if w.config.Load().tools[call.Tool].Method != http.MethodGet {

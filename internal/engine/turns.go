@@ -93,6 +93,12 @@ func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bo
 			}
 			snapshot.Results = append(snapshot.Results, r.Result)
 		}
+		for _, th := range turn.Thoughts {
+			if !th.Done {
+				return false, nil // the model's answer will wake the turn
+			}
+			snapshot.Thoughts = append(snapshot.Thoughts, th.Thought)
+		}
 	}
 	if err := json.Unmarshal([]byte(c.State), &snapshot.State); err != nil {
 		if giveUp == "" {
@@ -101,7 +107,11 @@ func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bo
 		snapshot.State = dialogue.State{}
 	}
 	snapshot.State.Lead = c.Lead
+	snapshot.Talk = h.talk
 	w.furnish(&snapshot, c.Bot, ch)
+	if snapshot.Model, err = w.modelOf(ctx, snapshot.Brief); err != nil {
+		return false, err
+	}
 
 	read := w.Clock.Now().Sub(started)
 	decision := w.decision(ctx, snapshot, giveUp)
@@ -190,6 +200,11 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 		c.commit.Turn.Results = append(c.commit.Turn.Results, store.ToolResult{Result: dialogue.Result{Call: call}})
 		c.Later("call", "call/"+turn.ID, call)
 	}
+	if d.Think != nil {
+		c.commit.Turn.State = "calling"
+		c.commit.Turn.Thoughts = append(c.commit.Turn.Thoughts, store.Thought{Thought: *d.Think})
+		c.Later("think", "think/"+turn.ID, thinkBody{c.snapshot.Model.Connection.Name, c.snapshot.Brief.Name})
+	}
 	for _, e := range d.Effects {
 		kind, ok := w.effects[e.Kind()]
 		if !ok {
@@ -215,7 +230,7 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	for _, row := range c.commit.Rows {
 		w.Sheets.changed(row.Sheet)
 	}
-	return c.hearing.more && len(d.Calls) == 0, nil
+	return c.hearing.more && len(d.Calls) == 0 && d.Think == nil, nil
 }
 
 // look has a turn look at a conversation again after a pause.

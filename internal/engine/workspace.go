@@ -98,6 +98,8 @@ type Workspace struct {
 	key      []byte
 	lock     *flock.Flock
 	client   *http.Client // for calls to other systems
+	models   *http.Client // for requests to models, which take longer
+	resting  resting      // models that failed
 	effects  map[string]EffectKind
 	config   atomic.Pointer[config]
 	hub      hub
@@ -174,6 +176,9 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 		Timeout:       30 * time.Second,
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}
+	patient := w.options.Rules.Transport()
+	patient.MaxIdleConnsPerHost, patient.ResponseHeaderTimeout = 256, 0 // each request has its own time
+	w.models = &http.Client{Transport: patient, CheckRedirect: w.client.CheckRedirect}
 	w.Documents, w.Inbox, w.Contacts = &Documents{w: w}, &Inbox{w}, &Contacts{w}
 	w.Channels, w.Outbox, w.Timers = newChannels(w), newOutbox(w), newTimers(w)
 	w.Access = newAccess(w)
@@ -255,7 +260,7 @@ func (w *Workspace) sweep(ctx context.Context) error {
 	now := w.Clock.Now()
 	w.Outbox.sweep()
 	return errors.Join(w.sweepFiles(ctx), w.store.Write(ctx, func(tx *store.Tx) error {
-		return errors.Join(tx.SweepAccess(now), tx.SweepEvents(now.Add(-keptEvents)))
+		return errors.Join(tx.SweepAccess(now), tx.SweepEvents(now.Add(-keptEvents)), tx.SweepModelUse(now))
 	}))
 }
 

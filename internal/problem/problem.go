@@ -33,19 +33,21 @@ const (
 	TooMany      = "/problems/too-many-requests"
 	Unavailable  = "/problems/unavailable"
 	BadSignature = "/problems/bad-signature"
+	Unreached    = "/problems/unreached"
 )
 
 var statuses = map[string]int{
 	BadInput: http.StatusUnprocessableEntity, TooLarge: http.StatusRequestEntityTooLarge,
 	NotSignedIn: http.StatusUnauthorized, NotAllowed: http.StatusForbidden, NotFound: http.StatusNotFound,
 	Conflict: http.StatusConflict, TooMany: http.StatusTooManyRequests, Unavailable: http.StatusServiceUnavailable,
-	BadSignature: http.StatusUnauthorized,
+	BadSignature: http.StatusUnauthorized, Unreached: http.StatusBadGateway,
 }
 
 var titles = map[string]string{
 	BadInput: "The request cannot be used as it is", TooLarge: "That is too large", NotSignedIn: "Not signed in",
 	NotAllowed: "Not allowed", NotFound: "Not found", Conflict: "Changed meanwhile", TooMany: "Too many requests",
 	Unavailable: "Not available now", BadSignature: "The signature does not fit",
+	Unreached: "Another system did not answer as it should",
 }
 
 // New returns a problem of a kind; an unknown kind is a failure of the service.

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"net"
 	"net/http"
+	"slices"
 	"time"
 
 	"urgentparrot.example/demo"
@@ -69,23 +70,40 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 	// Both end with their listeners, when the demo is closed.
 	go func() { _ = d.http.Serve(web) }()
 	go func() { _ = d.World.ServeMail(mail) }()
-	if err := d.fill(ctx, secret); err != nil {
+	if err := d.fill(ctx, secret, o.Model); err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
 	return d, nil
 }
 
-// fill writes the demo business's documents, and in a fresh folder its
-// knowledge. The outside world's addresses may have changed, so documents are
-// written each time.
-func (d *Demo) fill(ctx context.Context, secret string) error {
+// fill writes the demo business's documents, and in a fresh folder its knowledge. In a
+// kept folder only what names the outside world is written anew, whose addresses may have
+// changed: the rest may have been edited.
+func (d *Demo) fill(ctx context.Context, secret, model string) error {
 	w := d.Workspaces[DemoWorkspace]
+	var settings *demo.Document
 	documents, err := demo.Documents(d.WorldURL, d.mail.Addr().String())
 	if err != nil {
 		return err
 	}
+	kept, err := w.Store().Documents(ctx, "")
+	if err != nil {
+		return err
+	}
 	for _, doc := range documents {
+		there := slices.ContainsFunc(kept, func(k store.Document) bool { return k.Kind == doc.Kind && k.Name == doc.Name })
+		switch {
+		case there && doc.Kind != "connection":
+			continue
+		case doc.Kind == "settings" && model != "":
+			settings = &doc
+		}
 		if _, err := w.Documents.Put(ctx, doc.Kind, doc.Name, doc.Text, 0); err != nil {
+			return err
+		}
+	}
+	if settings != nil { // with the connection that it names, which is there now
+		if _, err := w.Documents.Put(ctx, settings.Kind, settings.Name, settings.Text+"model: "+model+"\n", 0); err != nil {
 			return err
 		}
 	}

@@ -32,6 +32,7 @@ type Options struct {
 	Proxies   []netip.Prefix // in front of the service, which say who asks
 	Log       *slog.Logger
 	Engine    engine.Options // Log and PublicURL are filled in
+	Model     string         // of a demo: the connection that its bots think with at first; "": none
 }
 
 // A Service is a running process's worth of workspaces.

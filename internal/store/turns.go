@@ -17,7 +17,8 @@ type Turn struct {
 	State          string // calling, done, dropped
 	Code           dialogue.Code
 	Results        []ToolResult
-	Trace          string // JSON of dialogue.Trace
+	Thoughts       []Thought // of a turn that waits for a model
+	Trace          string    // JSON of dialogue.Trace
 	At             time.Time
 }
 
@@ -29,15 +30,15 @@ type ToolResult struct {
 
 // Turn returns one turn, or ErrNotFound.
 func (s *Store) Turn(ctx context.Context, id string) (turn Turn, err error) {
-	var results string
+	var results, thoughts string
 	var at int64
 	turn.ID = id
-	err = s.reader.row(ctx, `SELECT conversation_id, state, code, results, trace, at FROM turn WHERE id = ?`, []any{id}, &turn.ConversationID, &turn.State, &turn.Code, &results, &turn.Trace, &at)
+	err = s.reader.row(ctx, `SELECT conversation_id, state, code, results, thoughts, trace, at FROM turn WHERE id = ?`, []any{id}, &turn.ConversationID, &turn.State, &turn.Code, &results, &thoughts, &turn.Trace, &at)
 	if err != nil {
 		return turn, err
 	}
 	turn.At = fromMillis(at)
-	return turn, json.Unmarshal([]byte(results), &turn.Results)
+	return turn, errors.Join(json.Unmarshal([]byte(results), &turn.Results), json.Unmarshal([]byte(thoughts), &turn.Thoughts))
 }
 
 // A Commit is what a turn came to, to be kept as one.
@@ -96,13 +97,16 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	results := "[]"
+	results, thoughts := "[]", "[]"
 	if len(turn.Results) > 0 {
 		results = asJSON(turn.Results)
 	}
-	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, code, results, trace, at) VALUES (?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET state = excluded.state, code = excluded.code, results = excluded.results, trace = excluded.trace`,
-		turn.ID, id, turn.State, turn.Code, results, turn.Trace, millis(now)); err != nil {
+	if len(turn.Thoughts) > 0 && turn.State == "calling" { // then they stand in the trace
+		thoughts = asJSON(turn.Thoughts)
+	}
+	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, code, results, thoughts, trace, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET state = excluded.state, code = excluded.code, results = excluded.results, thoughts = excluded.thoughts, trace = excluded.trace`,
+		turn.ID, id, turn.State, turn.Code, results, thoughts, turn.Trace, millis(now)); err != nil {
 		return false, err
 	}
 	if turn.State != "calling" {

@@ -1,5 +1,5 @@
 // Package world is the simulated outside world: a business's own page, a
-// telephone, a mail server, a CRM and a timetable, small stand-ins that ship
+// telephone, a mail server, a CRM, a timetable and a model server, small stand-ins that ship
 // with the product so that every part of it can be tried and tested.
 package world
 
@@ -33,6 +33,7 @@ type World struct {
 	ClientBook *ClientBook
 	Timetable  *Timetable
 	Website    *Website
+	Desk       *ReadingDesk
 
 	options   Options
 	templates *template.Template
@@ -53,7 +54,7 @@ func New(o Options) (*World, error) {
 	}
 	w := &World{
 		Handset: handset, Mailroom: newMailroom(), ClientBook: newClientBook(), Timetable: &Timetable{now: o.Now, zone: o.Zone},
-		Website: newWebsite(), options: o, mux: http.NewServeMux(),
+		Website: newWebsite(), Desk: &ReadingDesk{}, options: o, mux: http.NewServeMux(),
 	}
 	if w.templates, err = template.ParseFS(pages, "pages/*.html"); err != nil {
 		return nil, err
@@ -64,6 +65,7 @@ func New(o Options) (*World, error) {
 	w.page("GET /mailroom", "mailroom.html")
 	w.page("GET /client-book", "clientbook.html")
 	w.page("GET /timetable", "timetable.html")
+	w.page("GET /reading-desk", "readingdesk.html")
 	w.mux.Handle("GET /pages/", http.FileServerFS(pages))
 	w.mux.HandleFunc("POST /handset/send", w.Handset.typed)
 	w.mux.HandleFunc("GET /handset/texts", w.Handset.list)
@@ -71,6 +73,7 @@ func New(o Options) (*World, error) {
 	w.mux.HandleFunc("GET /mailroom/mails", w.Mailroom.list)
 	w.mux.Handle("/client-book/api/", http.StripPrefix("/client-book/api", w.ClientBook))
 	w.mux.Handle("/timetable/api/", http.StripPrefix("/timetable/api", w.Timetable))
+	w.Desk.serve(w.mux)
 	w.mux.Handle("GET /website/", w.Website)
 	w.mux.HandleFunc("GET /robots.txt", robots)
 	w.mux.HandleFunc("POST /trouble/{system}", w.trouble)
@@ -142,7 +145,7 @@ func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 }
 
 func (w *World) systems() map[string]*Trouble {
-	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble}
+	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble}
 }
 
 // trouble switches a stand-in down or up, from the start page.

@@ -21,12 +21,13 @@ import (
 func main() {
 	fitting := flag.Bool("fit", false, "fit the weights anew and write them")
 	on := flag.String("on", "", "measure only the made-up businesses for a `use`: judged or fitted")
+	reads := flag.String("reads", "", "measure what a model is given to read of the made-up businesses for a `use`: judged or fitted")
 	failures := flag.Bool("failures", false, "show what was not answered rightly")
 	only := flag.String("only", "", "measure only this `corpus`: a folder with documents; its questions in -quiz")
 	file := flag.String("quiz", "", "with -only: the `file` with questions, without its ending")
 	flag.Float64Var(&threshold, "threshold", threshold, "the confidence from which a question is answered")
 	flag.Parse()
-	if err := run(*fitting, *failures, *only, *file, *on); err != nil {
+	if err := run(*fitting, *failures, *only, *file, *on, *reads); err != nil {
 		fmt.Fprintln(os.Stderr, "quality:", err)
 		os.Exit(1)
 	}
@@ -37,7 +38,7 @@ const together = 3
 
 var threshold = bot.DefaultThreshold
 
-func run(fitting, failures bool, only, file, on string) error {
+func run(fitting, failures bool, only, file, on, reads string) error {
 	e, err := encoder.Shared()
 	if err != nil {
 		return err
@@ -45,6 +46,9 @@ func run(fitting, failures bool, only, file, on string) error {
 	c := &codes{encoder: e, known: map[string]coded{}}
 	if on != "" {
 		return errors.Join(measureBusinesses(on, c, ""), measureForbidden(on, c))
+	}
+	if reads != "" {
+		return measureReading(reads, c)
 	}
 	if only != "" {
 		k, err := readCorpus("", only, c)

@@ -208,6 +208,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/connections/{name}/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The models that a model server has */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ModelNames"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/connections/{name}/secret": {
         parameters: {
             query?: never;
@@ -2934,6 +2980,16 @@ export interface components {
         Checked: {
             problems: components["schemas"]["Problem"][];
         };
+        CheckedSaid: {
+            /** @description What is wrong; empty: it is supported. */
+            fault?: string;
+            /** @description In the language of the knowledge. */
+            means?: string;
+            /** @description The passages that it names. */
+            on?: string[];
+            says: string;
+            why?: string;
+        };
         Citation: {
             address?: string;
             passage_id: string;
@@ -3213,6 +3269,13 @@ export interface components {
             items: components["schemas"]["Gap"][];
             next?: string;
         };
+        GivenPassage: {
+            cite: components["schemas"]["Citation"];
+            heads?: string[];
+            /** @description Its name in the prompt. */
+            id: string;
+            text: string;
+        };
         HouseAnswer: {
             answer: string;
             author: string;
@@ -3268,6 +3331,11 @@ export interface components {
             answer?: string;
             question?: string;
         };
+        Line: {
+            /** @enum {string} */
+            by: "customer" | "bot";
+            text: string;
+        };
         Me: {
             name: string;
             public_url: string;
@@ -3300,6 +3368,67 @@ export interface components {
         MessagePage: {
             items: components["schemas"]["Message"][];
             next?: string;
+        };
+        ModelCall: {
+            arguments: {
+                [key: string]: unknown;
+            };
+            id: string;
+            name: string;
+            /** @description The arguments, where they are no JSON object. */
+            unread?: string;
+        };
+        ModelMessage: {
+            call_id?: string;
+            calls?: components["schemas"]["ModelCall"][];
+            /** @enum {string} */
+            role: "system" | "user" | "assistant" | "tool";
+            text: string;
+        };
+        ModelNames: {
+            items: string[];
+        };
+        ModelReply: {
+            calls?: components["schemas"]["ModelCall"][];
+            /** @description The server counted the tokens; else they are estimated. */
+            counted: boolean;
+            cut?: boolean;
+            /** @description Milliseconds to the first word. */
+            first_after: number;
+            /** @description Tokens read. */
+            in: number;
+            /** @description Tokens written. */
+            out: number;
+            text: string;
+            /** @description Milliseconds in all. */
+            took: number;
+        };
+        ModelUse: {
+            /** @description Milliseconds that a request took. */
+            average: number;
+            /** @description The bot; empty: the reading of sources. */
+            bot?: string;
+            connection: string;
+            /**
+             * Format: double
+             * @description In the currency of the connection's price.
+             */
+            cost: number;
+            failed: number;
+            /**
+             * Format: double
+             * @description That the bot may cost in a day; 0: no bound.
+             */
+            most_cost?: number;
+            /** @description That the bot may use in a day; 0: no bound. */
+            most_tokens?: number;
+            /** @description Tokens that the model took in. */
+            read: number;
+            requests: number;
+            /** @description Why the model is left alone for the moment. */
+            resting?: string;
+            /** @description Tokens that it wrote. */
+            written: number;
         };
         NewToken: {
             name: string;
@@ -3547,6 +3676,8 @@ export interface components {
             counts: components["schemas"]["Counts"];
             /** @description What the bots decided in the last 24 hours. */
             decisions: components["schemas"]["Decision"][];
+            /** @description What the bots have used of language models today. */
+            models: components["schemas"]["ModelUse"][];
             passages: number;
             title: string;
             troubles: components["schemas"]["Trouble"][];
@@ -3567,6 +3698,28 @@ export interface components {
             /** @description Take it even from another person. */
             over?: boolean;
         };
+        Thought: {
+            /** @description Its sentences, held against what they claim to stand on. */
+            checks?: components["schemas"]["CheckedSaid"][];
+            connection: string;
+            /**
+             * Format: int64
+             * @description Millionths of the currency.
+             */
+            cost: number;
+            /** @description Why nothing came of it. */
+            error?: string;
+            /** @description Tools that it might ask for. */
+            functions?: string[];
+            /** @description What was asked for. */
+            kind: string;
+            /** @description The prompt. */
+            messages: components["schemas"]["ModelMessage"][];
+            model: string;
+            /** @description What it was given to read. */
+            passages?: components["schemas"]["GivenPassage"][];
+            reply?: components["schemas"]["ModelReply"];
+        };
         Timing: {
             /** Format: int64 */
             microseconds: number;
@@ -3577,6 +3730,8 @@ export interface components {
             counts: components["schemas"]["Counts"];
             /** @description What the bots decided in the last 24 hours. */
             decisions: components["schemas"]["Decision"][];
+            /** @description What the bots have used of language models today. */
+            models: components["schemas"]["ModelUse"][];
             /** @description What is going wrong. */
             troubles: components["schemas"]["Trouble"][];
             /** @description Those who wait for a person, the most urgent first; at most ten. */
@@ -3617,6 +3772,8 @@ export interface components {
             tool: string;
         };
         Trace: {
+            /** @description Why the built-in thinker made the reply although the bot has a model. */
+            built_in?: string;
             /** @description What the turn came to. */
             code: string;
             /** @description The code in words for people. */
@@ -3628,6 +3785,8 @@ export interface components {
              * @description How likely what was found had to be to be offered.
              */
             offer_threshold: number;
+            /** @description What was put to the language model, in order. */
+            thoughts?: components["schemas"]["Thought"][];
             /**
              * Format: double
              * @description The confidence from which the bot answered.
@@ -3656,6 +3815,8 @@ export interface components {
             state?: {
                 [key: string]: unknown;
             };
+            /** @description What was said before, oldest first. */
+            talk?: components["schemas"]["Line"][];
         };
         TrialTurn: {
             /** @description Hand it to the next turn. */

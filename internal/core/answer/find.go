@@ -58,6 +58,8 @@ type Found struct {
 	Meant      string // and, of a follow-up, with what it takes from the question before
 	Candidates []Candidate
 	Likely     float64 // the chance that one of the first three answers it, 0 to 1
+
+	behind []knowledge.Hit // the next ones, for a reader that takes more
 }
 
 // While its meaning is not known, a passage that shares hardly a word with the
@@ -165,11 +167,12 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	if own.q.telling() == 0 && wide.q.telling() == 0 {
 		return found, true
 	}
-	for _, hit := range f.gather(own, wide) {
+	for _, hit := range f.gather(own, wide, considered) {
 		found.Candidates = append(found.Candidates, weigh(own, wide, hit))
 	}
 	weights := &f.fitted().Plain
-	candidates, judged := f.judge(ctx, own, wide, found.Candidates)
+	all := found.Candidates
+	candidates, judged := f.judge(ctx, own, wide, all)
 	if found.Candidates = candidates; judged {
 		weights = &f.fitted().Judged
 	}
@@ -182,6 +185,11 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		}
 	}
 	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
+	for _, c := range slices.Concat(found.Candidates[min(kept, len(found.Candidates)):], all[len(found.Candidates):]) {
+		if len(found.behind) < behind {
+			found.behind = append(found.behind, c.Hit)
+		}
+	}
 	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
 	if len(found.Candidates) > 0 && own == wide {
 		found.Candidates[0].Features.Alone = 1
@@ -210,9 +218,9 @@ func (f Finder) wording(ctx context.Context, q question, meant string) *wording 
 	return w
 }
 
-// gather returns the passages that hold most of the words of either wording, or are the
-// most like it.
-func (f Finder) gather(own, wide *wording) (hits []knowledge.Hit) {
+// gather returns the n passages that hold most of the words of either wording, and the n
+// that are the most like it.
+func (f Finder) gather(own, wide *wording, n int) (hits []knowledge.Hit) {
 	add := func(found []knowledge.Hit) {
 		for _, hit := range found {
 			if !slices.ContainsFunc(hits, hit.Same) {
@@ -221,8 +229,8 @@ func (f Finder) gather(own, wide *wording) (hits []knowledge.Hit) {
 		}
 	}
 	for _, w := range []*wording{own, wide} {
-		add(f.Index.ByWords(w.wants, f.Scope, considered))
-		add(f.Index.ByMeaning(w.aim, f.Scope, considered))
+		add(f.Index.ByWords(w.wants, f.Scope, n))
+		add(f.Index.ByMeaning(w.aim, f.Scope, n))
 		if own == wide {
 			break
 		}

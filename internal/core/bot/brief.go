@@ -33,9 +33,61 @@ type Brief struct {
 	Forbidden    []Rule              `yaml:"forbidden"`     // what the bot must not answer
 	OffTopic     *OffTopic           `yaml:"off_topic"`     // none: what is off topic is not known
 	WhileWaiting string              `yaml:"while_waiting"` // answer, acknowledge
+	Model        Model               `yaml:"model"`         // that it thinks with
 	Wordings     map[string][]string `yaml:"wordings"`
 
 	wordings map[string][]template.Template
+}
+
+// Model says how a bot thinks with a language model.
+type Model struct {
+	Use         string   `yaml:"use"`         // the connection; none: the workspace's; built-in: no model
+	Passages    int      `yaml:"passages"`    // that it is given to read for a reply
+	LooksAt     int      `yaml:"looks_at"`    // glimpses that it chooses those from; 0: it is given those found first
+	Rounds      int      `yaml:"rounds"`      // requests for one reply, with what tools said in between
+	Unsupported string   `yaml:"unsupported"` // what becomes of a reply with a sentence that nothing supports: drop (the sentence), hold (the reply, for a person), built-in (the built-in answer)
+	Daily       Daily    `yaml:"daily"`       // what it may use in a day
+	Tells       []string `yaml:"tells"`       // fields of the contact that the model is told of; none: the first name
+}
+
+// Daily bounds what is used in a day; 0: no bound.
+type Daily struct {
+	Tokens int     `yaml:"tokens"`
+	Cost   float64 `yaml:"cost"` // in the currency of the connection's price
+}
+
+// BuiltIn is the use of no model, and what a reply that is not supported becomes.
+const BuiltIn = "built-in"
+
+// What else becomes of a reply that is not supported.
+const (
+	Drop = "drop"
+	Hold = "hold"
+)
+
+// Bounds of what a bot's model may be given and do.
+const (
+	mostPassages = 60
+	mostLooks    = 200
+	mostRounds   = 8
+)
+
+func (m Model) check(c *document.Checker) {
+	if m.Passages < 1 || m.Passages > mostPassages {
+		c.Wrong("$.model.passages", "a model is given from 1 to %d passages; 12 is a good start", mostPassages)
+	}
+	if m.LooksAt < 0 || m.LooksAt > mostLooks {
+		c.Wrong("$.model.looks_at", "a model looks at no more than %d glimpses; 80 is a good start, 0 leaves it out", mostLooks)
+	}
+	if m.Rounds < 1 || m.Rounds > mostRounds {
+		c.Wrong("$.model.rounds", "a reply may take from 1 to %d requests", mostRounds)
+	}
+	if !slices.Contains([]string{Drop, Hold, BuiltIn}, m.Unsupported) {
+		c.Wrong("$.model.unsupported", "%q is not known here; it is drop, hold or built-in", m.Unsupported)
+	}
+	if m.Daily.Tokens < 0 || !(m.Daily.Cost >= 0) {
+		c.Wrong("$.model.daily", "what may be used in a day is 0, for no bound, or more")
+	}
 }
 
 // Capture says where details go once they are known.
@@ -179,7 +231,7 @@ func Plain() Brief {
 
 // Parse reads a brief. The error is document.Problems.
 func Parse(file string, source []byte) (Brief, error) {
-	b := Brief{Threshold: DefaultThreshold, OfferThreshold: DefaultOfferThreshold, WhileWaiting: "answer"}
+	b := Brief{Threshold: DefaultThreshold, OfferThreshold: DefaultOfferThreshold, WhileWaiting: "answer", Model: Model{Passages: 12, LooksAt: 80, Rounds: 4, Unsupported: Drop}}
 	c := document.Decode(file, source, &b)
 	if c.Failed() {
 		return b, c.Err()
@@ -232,6 +284,7 @@ func Parse(file string, source []byte) (Brief, error) {
 			c.Wrong("$.wordings."+key, "%q is not a wording; the wordings are: %v", key, slices.Sorted(maps.Keys(defaults)))
 		}
 	}
+	b.Model.check(c)
 	if b.Capture != nil {
 		b.Capture.check(c)
 	}
@@ -272,6 +325,12 @@ func (b Brief) Named() string { return b.Name }
 func (b Brief) Refers() (refers []document.Reference) {
 	for i, tool := range b.Tools {
 		refers = append(refers, document.Reference{Path: fmt.Sprintf("$.tools[%d]", i), Kind: "tool", Name: tool})
+	}
+	if use := b.Model.Use; use != "" && use != BuiltIn {
+		refers = append(refers, workspace.ToConnection("$.model.use", use, workspace.Model))
+	}
+	for i, field := range b.Model.Tells {
+		refers = append(refers, workspace.FieldKnown(fmt.Sprintf("$.model.tells[%d]", i), field))
 	}
 	if b.Escalate.Notify != "" {
 		refers = append(refers, workspace.ToConnection("$.escalate.notify", b.Escalate.Notify, workspace.MailServer))

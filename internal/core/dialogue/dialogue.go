@@ -10,6 +10,7 @@ import (
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/template"
+	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
 )
 
@@ -72,6 +73,9 @@ type Snapshot struct {
 	Abilities workspace.Abilities  // of the channel
 	Finder    answer.Finder        // of what the bot may answer from
 	Elapsed   func() time.Duration // for the trace; may be nil
+	Model     *Model               // that the bot thinks with; nil: the built-in thinker
+	Talk      []thinker.Line       // what was said lately, oldest first, without Messages
+	Thoughts  []Thought            // what was put to the model in this turn, in order
 }
 
 // Incoming is one message of the customer.
@@ -111,10 +115,11 @@ type Result struct {
 	Error string `json:"error,omitempty"` // why there is none
 }
 
-// A Decision is what a turn comes to. While Calls is not empty nothing else
-// holds but the trace: the turn is decided again with their results.
+// A Decision is what a turn comes to. While Calls is not empty, or Think is there, nothing
+// else holds but the trace: the turn is decided again with what came of them.
 type Decision struct {
 	Calls   []Call
+	Think   *Thought // to be put to the model
 	State   State
 	Effects []Effect
 	Trace   Trace

@@ -27,6 +27,7 @@ type Say struct {
 	Parts     []message.Part
 	Answers   []string
 	Citations []answer.Citation
+	Hold      bool // it waits for a person's approval, whatever the channel says
 }
 
 // Remember records what the customer said of themselves. It is a claim: it never

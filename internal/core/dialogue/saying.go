@@ -185,7 +185,7 @@ func (t *turn) send() {
 	if note != "" {
 		joined = strings.TrimSpace(joined + "\n\n" + note)
 	}
-	say := Say{Parts: message.Of(joined), Citations: t.citations}
+	say := Say{Parts: message.Of(joined), Citations: t.citations, Hold: t.hold}
 	if offered != nil {
 		say.Parts = append(say.Parts, *offered)
 	}

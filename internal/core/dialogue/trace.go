@@ -1,6 +1,9 @@
 package dialogue
 
-import "urgentparrot.example/internal/core/answer"
+import (
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/thinker"
+)
 
 // Trace records how a turn was decided.
 type Trace struct {
@@ -10,10 +13,13 @@ type Trace struct {
 	Why        string       `json:"why"`
 	Threshold  float64      `json:"threshold"`
 	// OfferThreshold is how likely what was found must be to be offered.
-	OfferThreshold float64   `json:"offer_threshold"`
-	Tools          []ToolUse `json:"tools,omitempty"`
-	Effects        []string  `json:"effects"`
-	Timings        []Timing  `json:"timings"`
+	OfferThreshold float64    `json:"offer_threshold"`
+	Tools          []ToolUse  `json:"tools,omitempty"`
+	Thoughts       []Thinking `json:"thoughts,omitempty"`
+	// BuiltIn is why the built-in thinker made the reply although the bot has a model.
+	BuiltIn string   `json:"built_in,omitempty"`
+	Effects []string `json:"effects"`
+	Timings []Timing `json:"timings"`
 }
 
 // Understood is one part of what came in and what it led to.
@@ -41,6 +47,29 @@ type Weighed struct {
 	Lacks      string   `json:"lacks,omitempty"` // the word of the question that the checker finds nothing for
 	Quoted     bool     `json:"quoted,omitempty"`
 	Offered    bool     `json:"offered,omitempty"`
+}
+
+// Thinking is one exchange with the model, and what became of what it said.
+type Thinking struct {
+	Kind       thinker.Kind      `json:"kind"`
+	Connection string            `json:"connection"`
+	Model      string            `json:"model"`
+	Messages   []thinker.Message `json:"messages"`
+	Functions  []string          `json:"functions,omitempty"`
+	Passages   []thinker.Passage `json:"passages,omitempty"`
+	Reply      *thinker.Reply    `json:"reply,omitempty"`
+	Error      string            `json:"error,omitempty"`
+	Cost       int64             `json:"cost"` // millionths of the currency
+	Checks     []Checked         `json:"checks,omitempty"`
+}
+
+// Checked is a sentence that the model wrote, held against what it claims to stand on.
+type Checked struct {
+	Says  string   `json:"says"`
+	Means string   `json:"means,omitempty"`
+	On    []string `json:"on,omitempty"`    // passages, by their names in the exchange
+	Fault string   `json:"fault,omitempty"` // "": it is supported
+	Why   string   `json:"why,omitempty"`
 }
 
 // ToolUse is one use of a tool in a turn.

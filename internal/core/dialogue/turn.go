@@ -2,6 +2,7 @@ package dialogue
 
 import (
 	"context"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -50,7 +51,7 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 			t.reply()
 		}
 	}
-	if len(t.calls) == 0 {
+	if !t.unfinished() {
 		t.send()
 		t.capture()
 	}
@@ -75,6 +76,7 @@ type turn struct {
 	learnt  []string
 	effects []Effect
 	calls   []Call
+	think   *Thought
 	replies []answer.Reply
 	trace   Trace
 	started time.Duration
@@ -91,6 +93,8 @@ type turn struct {
 	offTopic   int      // of these
 	forbidden  int      // of these
 	cut        bool     // not all of what came was read
+	hold       bool     // the reply waits for a person
+	reading    bool     // a model has read, and found no answer: nothing is answered without it
 }
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
@@ -154,8 +158,12 @@ func (t *turn) timed(part string) {
 	t.started = now
 }
 
-// bars are those of the brief.
+// bars are those of the brief. What a model has read and found no answer in is offered at
+// most.
 func (t *turn) bars() answer.Bars {
+	if t.reading {
+		return answer.Bars{Answer: math.Inf(1), Offer: t.Brief.OfferThreshold}
+	}
 	return answer.Bars{Answer: t.Brief.Threshold, Offer: t.Brief.OfferThreshold}
 }
 
@@ -174,6 +182,11 @@ func (t *turn) reply() {
 	for _, part := range parts {
 		if part.Kind == answer.Statement {
 			statements++
+		}
+	}
+	if t.Model != nil {
+		if settled := t.read(parts); settled {
+			return
 		}
 	}
 	asked := 0
@@ -380,9 +393,11 @@ func (t *turn) quote(question string, c answer.Candidate) {
 }
 
 // cite names where what is said stands, once.
-func (t *turn) cite(c answer.Candidate) {
-	if t.Abilities.Cites && !slices.ContainsFunc(t.citations, func(o answer.Citation) bool { return o.PassageID == c.ID }) {
-		t.citations = append(t.citations, c.Cite())
+func (t *turn) cite(c answer.Candidate) { t.citeAt(c.Cite()) }
+
+func (t *turn) citeAt(place answer.Citation) {
+	if t.Abilities.Cites && !slices.ContainsFunc(t.citations, func(o answer.Citation) bool { return o.PassageID == place.PassageID }) {
+		t.citations = append(t.citations, place)
 	}
 }
 
@@ -408,9 +423,12 @@ func (t *turn) note(a Asked) {
 	}
 }
 
+// unfinished reports whether the turn waits for a tool or for the model.
+func (t *turn) unfinished() bool { return len(t.calls) > 0 || t.think != nil }
+
 func (t *turn) decision() Decision {
-	if len(t.calls) > 0 {
-		return Decision{Calls: t.calls, State: t.State, Trace: t.trace, Replies: t.replies}
+	if t.unfinished() {
+		return Decision{Calls: t.calls, Think: t.think, State: t.State, Trace: t.trace, Replies: t.replies}
 	}
 	for _, e := range t.effects {
 		t.trace.Effects = append(t.trace.Effects, e.String())

@@ -149,6 +149,29 @@ func (ix *Index) join() {
 // Len returns the number of passages.
 func (ix *Index) Len() int { return ix.size }
 
+// All returns the passages that a scope allows, in no order; nil if there are more than
+// most, or none.
+func (ix *Index) All(scope Scope, most int) (hits []Hit) {
+	if ix.size > 4*most+mostDead {
+		return nil
+	}
+	for i, s := range ix.segments {
+		for j := range s.passages {
+			if _, gone := ix.dead[i][int32(j)]; gone || !scope.Allows(&s.passages[j]) {
+				continue
+			}
+			if len(hits) == most {
+				return nil
+			}
+			hits = append(hits, Hit{Passage: s.passages[j], segment: s, at: int32(j)})
+		}
+	}
+	return hits
+}
+
+// mostDead is how many passages out of scope are gone through to list a few.
+const mostDead = 1_000
+
 // Timed reports whether some passages hold for a time only: then what is found
 // depends on when.
 func (ix *Index) Timed() bool {

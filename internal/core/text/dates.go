@@ -107,3 +107,9 @@ func Clock(s string) (string, bool) {
 	}
 	return time.Date(0, 1, 1, hour, minute, 0, 0, time.UTC).Format("15:04"), true
 }
+
+// feasts are days of the year that have names, and are unlike others.
+var feasts = Set("christmas easter halloween ramadan eid diwali hanukkah thanksgiving whitsun whitsuntide lent carnival hogmanay")
+
+// IsFeast reports whether a folded word names a feast.
+func IsFeast(folded string) bool { return feasts[folded] }

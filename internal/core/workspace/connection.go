@@ -4,8 +4,10 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"math"
 	"net/url"
 	"strings"
+	"time"
 
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/core/text"
@@ -18,7 +20,11 @@ type ConnectionKind string
 const (
 	HTTPSystem ConnectionKind = "http" // tools, CRMs, text gateways
 	MailServer ConnectionKind = "smtp"
+	Model      ConnectionKind = "model" // a server of language models
 )
+
+// connectionKinds are the kinds in words.
+var connectionKinds = map[ConnectionKind]string{HTTPSystem: "connection to an HTTP system", MailServer: "connection to a mail server", Model: "connection to a model server"}
 
 // A Connection is the address of an outside system. Its secret is kept apart,
 // sealed.
@@ -28,6 +34,26 @@ type Connection struct {
 	Kind    ConnectionKind `yaml:"kind"`
 	Address string         `yaml:"address"` // a URL, or HOST:PORT for smtp
 	From    string         `yaml:"from"`    // smtp: the sender
+
+	// Of a model server.
+	Model       string   `yaml:"model"`       // the name of the model, as the server lists it
+	Temperature float64  `yaml:"temperature"` // 0: always the likeliest word; 2: the most varied
+	Output      int      `yaml:"output"`      // tokens of a reply at most
+	Window      int      `yaml:"window"`      // tokens that the model takes in at once
+	Price       Price    `yaml:"price"`
+	Timeout     Duration `yaml:"timeout"` // of one request
+	AtOnce      int      `yaml:"at_once"` // requests at the same time
+}
+
+// Price is what a million tokens cost, in the currency of the bill.
+type Price struct {
+	Read    float64 `yaml:"read"`
+	Written float64 `yaml:"written"`
+}
+
+// Cost is what an exchange costs, in millionths of the currency.
+func (p Price) Cost(read, written int) int64 {
+	return int64(math.Round(p.Read*float64(read) + p.Written*float64(written)))
 }
 
 // Named is document.Document's.
@@ -39,7 +65,7 @@ func (conn Connection) Refers() []document.Reference { return nil }
 // Origin is the part of the address that a secret is meant for: the scheme, host and
 // port of an HTTP system, or the mail server.
 func (conn Connection) Origin() string {
-	if conn.Kind != HTTPSystem {
+	if conn.Kind == MailServer {
 		return strings.ToLower(conn.Address)
 	}
 	u, err := url.Parse(conn.Address)
@@ -71,7 +97,7 @@ func CheckSigningSecret(secret string) error {
 
 // ToConnection returns the reference of a document to a connection of a kind.
 func ToConnection(path, name string, kind ConnectionKind) document.Reference {
-	what := map[ConnectionKind]string{HTTPSystem: "connection to an HTTP system", MailServer: "connection to a mail server"}[kind]
+	what := connectionKinds[kind]
 	return document.Reference{Path: path, Kind: "connection", Name: name, What: what, Unfit: func(d document.Document) string {
 		if d.(Connection).Kind != kind {
 			return name + " is not a " + what
@@ -80,20 +106,34 @@ func ToConnection(path, name string, kind ConnectionKind) document.Reference {
 	}}
 }
 
+// ToEmbeddings returns the reference of a document to a connection that makes vectors: a
+// model server or another HTTP system.
+func ToEmbeddings(path, name string) document.Reference {
+	return document.Reference{Path: path, Kind: "connection", Name: name, What: connectionKinds[Model], Unfit: func(d document.Document) string {
+		if d.(Connection).Kind == MailServer {
+			return name + " is a " + connectionKinds[MailServer]
+		}
+		return ""
+	}}
+}
+
 // ParseConnection reads a connection. The error is document.Problems.
 func ParseConnection(file string, source []byte) (Connection, error) {
-	var conn Connection
+	conn := Connection{Temperature: 0.2, Output: 700, Window: 8192, Timeout: Duration(20 * time.Second), AtOnce: 8}
 	c := document.Decode(file, source, &conn)
 	if c.Failed() {
 		return conn, c.Err()
 	}
 	c.Name("$.connection", conn.Name)
 	switch conn.Kind {
-	case HTTPSystem:
+	case HTTPSystem, Model:
 		if u, err := url.Parse(conn.Address); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 			c.Wrong("$.address", "%q is not the address of an HTTP system; write it like https://crm.example.org/api", conn.Address)
 		} else if u.User != nil {
 			c.Wrong("$.address", "a secret does not belong in the address; set it with parrot connection secret")
+		}
+		if conn.Kind == Model {
+			conn.checkModel(c)
 		}
 	case MailServer:
 		if !strings.Contains(conn.Address, ":") {
@@ -103,10 +143,42 @@ func ParseConnection(file string, source []byte) (Connection, error) {
 			c.Wrong("$.from", "a mail server needs the address that mails come from")
 		}
 	default:
-		c.Wrong("$.kind", "%q is not a kind of connection; it is http or smtp", conn.Kind)
+		c.Wrong("$.kind", "%q is not a kind of connection; it is http, smtp or model", conn.Kind)
 	}
 	if conn.Title == "" {
 		conn.Title = conn.Name
 	}
 	return conn, c.Err()
+}
+
+// Bounds of what is said of a model.
+const (
+	leastOutput, mostOutput = 50, 8_000
+	leastWindow, mostWindow = 2_000, 1_000_000
+	mostTimeout             = 5 * time.Minute
+	mostAtOnce              = 256
+)
+
+func (conn Connection) checkModel(c *document.Checker) {
+	if strings.TrimSpace(conn.Model) == "" {
+		c.Wrong("$.model", "say which of the server's models is used; parrot connection models %s lists them", conn.Name)
+	}
+	if !(conn.Temperature >= 0 && conn.Temperature <= 2) {
+		c.Wrong("$.temperature", "the temperature lies between 0 (always the likeliest word) and 2 (the most varied); 0.2 is a good start")
+	}
+	if conn.Output < leastOutput || conn.Output > mostOutput {
+		c.Wrong("$.output", "a reply may have from %d to %d tokens", leastOutput, mostOutput)
+	}
+	if conn.Window < leastWindow || conn.Window > mostWindow {
+		c.Wrong("$.window", "a model takes in from %d to %d tokens at once", leastWindow, mostWindow)
+	}
+	if !(conn.Price.Read >= 0 && conn.Price.Written >= 0 && conn.Price.Read <= 1e6 && conn.Price.Written <= 1e6) {
+		c.Wrong("$.price", "a price for a million tokens lies between 0 and 1000000")
+	}
+	if t := time.Duration(conn.Timeout); t < 100*time.Millisecond || t > mostTimeout {
+		c.Wrong("$.timeout", "a request may take from 100ms to 5m")
+	}
+	if conn.AtOnce < 1 || conn.AtOnce > mostAtOnce {
+		c.Wrong("$.at_once", "from 1 to %d requests may be under way at once", mostAtOnce)
+	}
 }

@@ -30,6 +30,7 @@ type Settings struct {
 	Tags   []string       `yaml:"tags"`   // what contacts may be marked with
 
 	Lessons    string     `yaml:"lessons"`    // review: a person approves them; at once
+	Model      string     `yaml:"model"`      // the connection to the model that bots think with, unless they say otherwise; none: the built-in one
 	Embeddings Embeddings `yaml:"embeddings"` // none: the encoder that ships with the product
 
 	zone *time.Location
@@ -44,7 +45,7 @@ type Stage struct {
 // Embeddings name a model that makes the vectors of passages and questions, in
 // place of the built-in encoder.
 type Embeddings struct {
-	Connection string `yaml:"connection"` // to an HTTP system with the call POST /embeddings
+	Connection string `yaml:"connection"` // to a model server, or an HTTP system with the call POST /embeddings
 	Model      string `yaml:"model"`
 }
 
@@ -73,11 +74,14 @@ func DefaultSettings(name string) Settings {
 func (s Settings) Named() string { return s.Name }
 
 // Refers is document.Document's.
-func (s Settings) Refers() []document.Reference {
-	if s.Embeddings.Connection == "" {
-		return nil
+func (s Settings) Refers() (refers []document.Reference) {
+	if s.Embeddings.Connection != "" {
+		refers = append(refers, ToEmbeddings("$.embeddings.connection", s.Embeddings.Connection))
 	}
-	return []document.Reference{ToConnection("$.embeddings.connection", s.Embeddings.Connection, HTTPSystem)}
+	if s.Model != "" {
+		refers = append(refers, ToConnection("$.model", s.Model, Model))
+	}
+	return refers
 }
 
 // ParseSettings reads settings. The error is document.Problems.

@@ -1,0 +1,59 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/store"
+)
+
+// ModelsUsed is what a bot has used of a model today, and may use.
+type ModelsUsed struct {
+	store.ModelTotals
+	Daily   bot.Daily
+	Resting string // why the model is left alone for the moment, "" if it is not
+}
+
+// ModelsToday returns what was used of models since midnight, by bot and connection.
+func (w *Workspace) ModelsToday(ctx context.Context) (list []ModelsUsed, err error) {
+	c := w.config.Load()
+	totals, err := w.store.ModelTotals(ctx, w.midnight())
+	for _, t := range totals {
+		used := ModelsUsed{ModelTotals: t, Resting: w.resting.why(t.Connection, w.Clock.Now().In(c.settings.Zone()))}
+		if brief, ok := find[bot.Brief](c, t.Bot); ok {
+			used.Daily = brief.Model.Daily
+		}
+		list = append(list, used)
+	}
+	return list, err
+}
+
+// midnight is when the workspace's day began.
+func (w *Workspace) midnight() time.Time {
+	now := w.Clock.Now().In(w.Documents.Settings().Zone())
+	return time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+}
+
+// Unreached is the failure of another system that somebody waits for.
+type Unreached struct{ error }
+
+// ServedModels asks the server of a connection for its models; one that is not there, or is
+// no model server, is store.ErrNotFound.
+func (w *Workspace) ServedModels(ctx context.Context, connection string) ([]string, error) {
+	conn, ok := find[workspace.Connection](w.config.Load(), connection)
+	if !ok || conn.Kind != workspace.Model {
+		return nil, store.ErrNotFound
+	}
+	endpoint, err := w.Documents.endpoint(ctx, connection)
+	if err != nil {
+		return nil, &Unreached{err}
+	}
+	names, err := endpoint.Models(ctx)
+	if err != nil {
+		return nil, &Unreached{fmt.Errorf("the models of %s cannot be listed: %w", conn.Title, err)}
+	}
+	return names, nil
+}

@@ -1,0 +1,97 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"urgentparrot.example/internal/core/dialogue"
+)
+
+// A Thought is something that a turn puts to a model, or what came of it.
+type Thought struct {
+	dialogue.Thought
+	Done bool `json:"done"`
+}
+
+// FinishThought keeps what came of the last thought of a turn, so that it is decided again.
+func (t *Tx) FinishThought(turnID string, thought dialogue.Thought) error {
+	var stored string
+	if err := t.row(`SELECT thoughts FROM turn WHERE id = ? AND state = 'calling'`, []any{turnID}, &stored); err != nil {
+		if errors.Is(err, ErrNotFound) {
+			return nil // the turn was dropped: a person has taken the conversation
+		}
+		return err
+	}
+	var thoughts []Thought
+	if err := json.Unmarshal([]byte(stored), &thoughts); err != nil {
+		return err
+	}
+	if n := len(thoughts); n > 0 && !thoughts[n-1].Done {
+		last := &thoughts[n-1]
+		last.Reply, last.Error, last.Done = thought.Reply, thought.Error, true
+	}
+	_, err := t.exec(`UPDATE turn SET thoughts = ? WHERE id = ?`, asJSON(thoughts), turnID)
+	return err
+}
+
+// A ModelUse is one exchange with a language model.
+type ModelUse struct {
+	Bot            string // "" for the reading of sources
+	Connection     string
+	Kind           string
+	ConversationID string
+	TurnID         string
+	Read, Written  int   // tokens
+	Cost           int64 // millionths of the currency
+	Took           time.Duration
+	Error          string
+	At             time.Time
+}
+
+// NoteModelUse keeps that a model was used.
+func (t *Tx) NoteModelUse(u ModelUse) error {
+	_, err := t.exec(`INSERT INTO model_use (id, bot, connection, kind, conversation_id, turn_id, tokens_read, tokens_written, cost, took, error, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		NewID(), u.Bot, u.Connection, u.Kind, nullable(u.ConversationID), nullable(u.TurnID), u.Read, u.Written, u.Cost, u.Took.Milliseconds(), u.Error, millis(u.At))
+	return err
+}
+
+// Spent returns what a bot has used of models since a time.
+func (s *Store) Spent(ctx context.Context, bot string, since time.Time) (spent dialogue.Spent, err error) {
+	err = s.reader.row(ctx, `SELECT coalesce(sum(tokens_read + tokens_written), 0), coalesce(sum(cost), 0) FROM model_use WHERE bot = ? AND at >= ?`, []any{bot, millis(since)}, &spent.Tokens, &spent.Cost)
+	return spent, err
+}
+
+// ModelTotals is what was used of a model by one bot.
+type ModelTotals struct {
+	Bot, Connection string
+	Requests        int
+	Failed          int
+	Read, Written   int
+	Cost            int64
+	Took            time.Duration // in all
+}
+
+// ModelTotals returns what was used of models since a time, by bot and connection.
+func (s *Store) ModelTotals(ctx context.Context, since time.Time) (list []ModelTotals, err error) {
+	err = s.reader.rows(ctx, `SELECT bot, connection, count(*), sum(error <> ''), sum(tokens_read), sum(tokens_written), sum(cost), sum(took) FROM model_use WHERE at >= ? GROUP BY bot, connection ORDER BY sum(cost) DESC, bot, connection`,
+		[]any{millis(since)}, func(scan func(...any) error) error {
+			var m ModelTotals
+			var took int64
+			err := scan(&m.Bot, &m.Connection, &m.Requests, &m.Failed, &m.Read, &m.Written, &m.Cost, &took)
+			m.Took = time.Duration(took) * time.Millisecond
+			list = append(list, m)
+			return err
+		})
+	return list, err
+}
+
+// keptUse is how long it is kept what models were used for.
+const keptUse = 400 * 24 * time.Hour
+
+// SweepModelUse forgets what is older than it is kept.
+func (t *Tx) SweepModelUse(now time.Time) error {
+	_, err := t.exec(`DELETE FROM model_use WHERE at < ?`, millis(now.Add(-keptUse)))
+	return err
+}
