@@ -38,13 +38,19 @@ func open(t *testing.T) *stage {
 
 func openIn(t *testing.T, data string) *stage {
 	t.Helper()
+	return openWith(t, data, "")
+}
+
+// openWith opens the demo business with bots that think with a model.
+func openWith(t *testing.T, data, model string) *stage {
+	t.Helper()
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 	command, err := apart.Command()
 	if err != nil {
 		t.Fatal(err)
 	}
 	reader := apart.New(nil, command...)
-	d, err := service.StartDemo(ctx, service.Options{Data: data, Listen: "127.0.0.1:0", Engine: engine.Options{RetryBase: 20 * time.Millisecond, Reader: reader}}, "127.0.0.1:0", "127.0.0.1:0")
+	d, err := service.StartDemo(ctx, service.Options{Data: data, Model: model, Listen: "127.0.0.1:0", Engine: engine.Options{RetryBase: 20 * time.Millisecond, Reader: reader}}, "127.0.0.1:0", "127.0.0.1:0")
 	if err != nil {
 		cancel()
 		t.Fatal(err)
