@@ -71,6 +71,12 @@ type ModelNames struct {
 	Items []string `json:"items" required:"true"`
 }
 
+// ModelServer is a model server that may not be kept as a connection yet.
+type ModelServer struct {
+	Address    string `json:"address" required:"true" maxLength:"2000"`
+	Connection string `json:"connection,omitempty" description:"Whose secret is used, where the address is that which the secret was set for."`
+}
+
 // Counts says how many conversations stand where.
 type Counts struct {
 	Waiting int `json:"waiting" required:"true" description:"Wait for a person."`

@@ -4,6 +4,7 @@ import {
   ChatBubbleLeftRightIcon,
   Cog6ToothIcon,
   InboxIcon,
+  LinkIcon,
   SunIcon,
   TableCellsIcon,
   UsersIcon,
@@ -21,6 +22,7 @@ const Today = lazy(() => import("./pages/Today/Today"))
 const Inbox = lazy(() => import("./pages/Inbox/Inbox"))
 const Knowledge = lazy(() => import("./pages/Knowledge/Knowledge"))
 const Bots = lazy(() => import("./pages/Bots/Bots"))
+const Connections = lazy(() => import("./pages/Connections/Connections"))
 const Contacts = lazy(() => import("./pages/Contacts/Contacts"))
 const Settings = lazy(() => import("./pages/Settings/Settings"))
 const Sheets = lazy(() => import("./pages/Sheets/Sheets"))
@@ -31,6 +33,7 @@ const pages = [
   { to: "/contacts", name: "Contacts", icon: UsersIcon },
   { to: "/knowledge", name: "Knowledge", icon: BookOpenIcon },
   { to: "/bots", name: "Bots", icon: ChatBubbleLeftRightIcon },
+  { to: "/connections", name: "Connections", icon: LinkIcon },
   { to: "/sheets", name: "Sheets", icon: TableCellsIcon },
   { to: "/settings", name: "Settings", icon: Cog6ToothIcon },
 ]
@@ -96,6 +99,7 @@ function Console({ me }: { me: Schemas["Me"] }) {
             <Route path="/contacts/:id?" element={<Contacts />} />
             <Route path="/knowledge/:tab?" element={<Knowledge />} />
             <Route path="/bots/:name?" element={<Bots />} />
+            <Route path="/connections/:name?" element={<Connections />} />
             <Route path="/sheets/:name?" element={<Sheets />} />
             <Route path="/settings/:kind?/:name?" element={<Settings />} />
             <Route path="*" element={<Nowhere />} />

@@ -105,11 +105,22 @@ func (q *request) models(ctx context.Context) ([]client.ModelUse, error) {
 // listModels asks a model server for its models.
 func listModels(q *request) (names client.ModelNames, err error) {
 	names.Items, err = q.workspace.ServedModels(q.Request.Context(), q.Param("name"))
+	return names, unreached(err)
+}
+
+// modelsAt asks the server at an address for its models.
+func modelsAt(q *request, in client.ModelServer) (names client.ModelNames, err error) {
+	names.Items, err = q.workspace.ModelsAt(q.Request.Context(), in.Address, in.Connection)
+	return names, unreached(err)
+}
+
+// unreached makes the failure of another system a problem of its own.
+func unreached(err error) error {
 	var failed *engine.Unreached
 	if errors.As(err, &failed) {
-		return names, problem.New(problem.Unreached, failed.Error(), "")
+		return problem.New(problem.Unreached, failed.Error(), "")
 	}
-	return names, err
+	return err
 }
 
 // mostTroubles is how many effects in trouble are listed.

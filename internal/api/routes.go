@@ -150,6 +150,8 @@ var routes = sync.OnceValue(func() []route {
 
 		{"GET", "/connections/:name/models", "Documents", "The models that a model server has", byName{}, gives(listModels), ok, false},
 
+		{"POST", "/model-servers", "Documents", "The models that the server at an address has, before it is kept as a connection", nil, takes(modelsAt), ok, false},
+
 		{"POST", "/bots/:name/ask", "Bots", "Put one question to a bot", byName{}, takes(ask), ok, false},
 		{"POST", "/bots/:name/trial", "Bots", "Talk to a bot where nobody else sees it", byName{}, takes(try), ok, false},
 

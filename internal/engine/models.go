@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
@@ -39,6 +40,28 @@ func (w *Workspace) midnight() time.Time {
 
 // Unreached is the failure of another system that somebody waits for.
 type Unreached struct{ error }
+
+// ModelsAt asks the server at an address for its models. The secret of a connection is sent
+// along only to the address that it was set for.
+func (w *Workspace) ModelsAt(ctx context.Context, address, connection string) ([]string, error) {
+	if _, err := w.options.Rules.Check(address); err != nil {
+		return nil, &Unreached{err}
+	}
+	asked := workspace.Connection{Name: connection, Title: "the server", Kind: workspace.Model, Address: address}
+	endpoint := connect.Endpoint{Title: asked.Title, Address: address, Client: w.client, Clock: w.Clock}
+	if conn, ok := find[workspace.Connection](w.config.Load(), connection); ok && conn.Origin() == asked.Origin() {
+		secret, err := w.Documents.secret(ctx, conn)
+		if err != nil {
+			return nil, &Unreached{err}
+		}
+		endpoint.Secret = secret
+	}
+	names, err := endpoint.Models(ctx)
+	if err != nil {
+		return nil, &Unreached{fmt.Errorf("the models cannot be listed: %w", err)}
+	}
+	return names, nil
+}
 
 // ServedModels asks the server of a connection for its models; one that is not there, or is
 // no model server, is store.ErrNotFound.

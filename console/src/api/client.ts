@@ -128,6 +128,10 @@ export const api = {
   kinds: () => call<Schemas["DocumentKindPage"]>("GET", "/documents"),
   tryBot: (name: string, message: string, before: Schemas["TrialState"], brief: string) =>
     call<Schemas["TrialTurn"]>("POST", `/bots/${at(name)}/trial`, { message, before, brief }),
+  modelsAt: (address: string, connection: string) =>
+    call<Schemas["ModelNames"]>("POST", "/model-servers", { address, connection }),
+  putSecret: (connection: string, secret: string) =>
+    call<void>("PUT", `/connections/${at(connection)}/secret`, { secret }),
   sheets: () => call<Schemas["SheetPage"]>("GET", "/sheets"),
   rows: (name: string) => call<Schemas["RowPage"]>("GET", `/sheets/${at(name)}/rows`),
 }

@@ -1954,6 +1954,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/model-servers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The models that the server at an address has, before it is kept as a connection */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ModelServer"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ModelNames"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/schemas/{kind}": {
         parameters: {
             query?: never;
@@ -3402,6 +3450,11 @@ export interface components {
             text: string;
             /** @description Milliseconds in all. */
             took: number;
+        };
+        ModelServer: {
+            address: string;
+            /** @description Whose secret is used, where the address is that which the secret was set for. */
+            connection?: string;
         };
         ModelUse: {
             /** @description Milliseconds that a request took. */

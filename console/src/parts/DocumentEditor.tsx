@@ -23,6 +23,10 @@ export function DocumentEditor(props: {
   onDraft?: (text: string | null) => void
   onKept?: (d: Schemas["Document"]) => void
   children?: ReactNode
+  /** The same document as a form, which stands before its text; what it is called, if not Form. */
+  form?: (text: string, onText: (text: string) => void) => ReactNode
+  formName?: string
+  textFirst?: boolean
 }) {
   const { kind, document: doc, onDraft } = props
   const queries = useQueryClient()
@@ -69,10 +73,11 @@ export function DocumentEditor(props: {
     },
   })
   const problems = check.data?.problems ?? []
+  const [asText, setAsText] = useState(!props.form || !!props.textFirst)
   return (
     <section
       aria-label={props.title}
-      className="flex min-h-96 flex-1 flex-col rounded-lg border border-line bg-sheet lg:min-h-0"
+      className="flex min-h-96 flex-1 shrink-0 flex-col rounded-lg border border-line bg-sheet lg:min-h-0 lg:shrink"
     >
       <div className="flex flex-wrap items-center gap-2 border-b border-line px-4 py-2">
         <div className="mr-auto">
@@ -100,13 +105,31 @@ export function DocumentEditor(props: {
         </Button>
       </div>
       <Wrong error={save.error} />
-      <Textarea
-        aria-label={`The text of ${props.title}`}
-        spellCheck={false}
-        value={text}
-        onChange={e => setText(e.target.value)}
-        className="min-h-64 flex-1 resize-none bg-transparent px-4 py-3 font-mono text-sm leading-relaxed"
-      />
+      {props.form && (
+        <div role="tablist" aria-label="Form or text" className="flex gap-1 border-b border-line px-4 pt-1">
+          {(props.textFirst ? [true, false] : [false, true]).map(isText => (
+            <button
+              key={String(isText)}
+              role="tab"
+              aria-selected={asText === isText}
+              onClick={() => setAsText(isText)}
+              className="border-b-2 border-transparent px-2 py-1 text-soft aria-selected:border-sea aria-selected:font-semibold aria-selected:text-sea"
+            >
+              {isText ? "Text" : (props.formName ?? "Form")}
+            </button>
+          ))}
+        </div>
+      )}
+      {props.form && !asText && <div className="flex-1 lg:overflow-y-auto">{props.form(text, setText)}</div>}
+      {asText && (
+        <Textarea
+          aria-label={`The text of ${props.title}`}
+          spellCheck={false}
+          value={text}
+          onChange={e => setText(e.target.value)}
+          className="min-h-64 flex-1 resize-none bg-transparent px-4 py-3 font-mono text-sm leading-relaxed"
+        />
+      )}
       {(problems.length > 0 || !name) && (
         <ul
           aria-label="Problems"

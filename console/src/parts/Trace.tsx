@@ -3,6 +3,7 @@ import { api, type Schemas } from "../api/client"
 import { confidence } from "./confidence"
 import { Drawer } from "./Drawer"
 import { Wrong } from "./Says"
+import { Thoughts } from "./Thoughts"
 import { Weighed } from "./Weighed"
 
 /** The trace of a kept turn, in a drawer. */
@@ -18,7 +19,8 @@ export function TurnDrawer({ turn, onClose }: { turn: string; onClose: () => voi
 
 const times: Record<string, string> = {
   wait: "until it was looked at",
-  read: "reading the conversation",
+  read: "reading",
+  model: "waiting for the model",
   understand: "understanding",
   find: "finding",
   compose: "composing",
@@ -55,6 +57,7 @@ export function Trace({ trace: t }: { trace: Schemas["Trace"] }) {
           ))}
         </section>
       )}
+      {(!!t.thoughts?.length || t.built_in) && <Thoughts trace={t} />}
       {!!t.tools?.length && (
         <section>
           <h3 className="mb-1 font-semibold">Tools</h3>

@@ -73,6 +73,9 @@ func (t *turn) read(parts []answer.Part) (settled bool) {
 	if !r.handed {
 		t.conclude(greeted, false)
 	}
+	if t.trace.Code == CodeAnswered {
+		t.trace.Why = "what the model says stands on the knowledge"
+	}
 	return true
 }
 

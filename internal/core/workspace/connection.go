@@ -161,7 +161,7 @@ const (
 
 func (conn Connection) checkModel(c *document.Checker) {
 	if strings.TrimSpace(conn.Model) == "" {
-		c.Wrong("$.model", "say which of the server's models is used; parrot connection models %s lists them", conn.Name)
+		c.Wrong("$.model", "say which of the server's models is used; the list of them can be fetched")
 	}
 	if !(conn.Temperature >= 0 && conn.Temperature <= 2) {
 		c.Wrong("$.temperature", "the temperature lies between 0 (always the likeliest word) and 2 (the most varied); 0.2 is a good start")

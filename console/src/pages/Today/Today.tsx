@@ -44,6 +44,7 @@ export default function Today() {
             </section>
             <Troubles troubles={data.troubles} />
             <Done today={data} />
+            {data.models.length > 0 && <Models used={data.models} />}
           </>
         )}
       </div>
@@ -128,3 +129,55 @@ function Done({ today }: { today: Schemas["Today"] }) {
     </section>
   )
 }
+
+/** What the bots have used of language models today. */
+function Models({ used }: { used: Schemas["ModelUse"][] }) {
+  return (
+    <section className={card + " lg:col-start-2"}>
+      <h2 className="mb-2 text-lg font-semibold">What models were used for today</h2>
+      <ul className="space-y-3">
+        {used.map(m => {
+          const tokens = m.read + m.written
+          const share = Math.max(
+            m.most_tokens ? tokens / m.most_tokens : 0,
+            m.most_cost ? m.cost / m.most_cost : 0,
+          )
+          return (
+            <li key={m.bot + m.connection}>
+              <p className="flex flex-wrap gap-x-2">
+                <span className="font-semibold">{m.bot || "Reading sources"}</span>
+                <span className="text-soft">with {m.connection}</span>
+                <span className="ml-auto tabular-nums">{money(m.cost)}</span>
+              </p>
+              <p className="text-sm text-soft tabular-nums">
+                {m.requests} {m.requests === 1 ? "request" : "requests"}, {tokens.toLocaleString()} tokens,{" "}
+                {m.average} ms each{m.failed > 0 && `, ${m.failed} failed`}
+              </p>
+              {share > 0 && (
+                <div
+                  className="mt-1 h-2 rounded bg-sunk"
+                  role="img"
+                  aria-label={`${Math.round(100 * share)} percent of the day's budget`}
+                >
+                  <div
+                    className={`h-2 rounded ${share >= 1 ? "bg-scarlet" : share > 0.8 ? "bg-saffron" : "bg-leaf"}`}
+                    style={{ width: Math.min(100, 100 * share) + "%" }}
+                  />
+                </div>
+              )}
+              {share > 0 && (
+                <p className="text-sm text-soft">
+                  {Math.round(100 * share)} in 100 of the day's budget
+                  {share >= 1 && "; the built-in thinker answers until midnight"}
+                </p>
+              )}
+              {m.resting && <p className="text-sm text-saffron first-letter:uppercase">{m.resting}.</p>}
+            </li>
+          )
+        })}
+      </ul>
+    </section>
+  )
+}
+
+const money = (amount: number) => amount.toFixed(amount < 1 ? 4 : 2)

@@ -1,0 +1,175 @@
+import { Description, Field, Input, Label } from "@headlessui/react"
+import { useMutation } from "@tanstack/react-query"
+import { useId } from "react"
+import { api } from "../../api/client"
+import { Button } from "../../parts/Button"
+import { ValueField } from "../../parts/FormFields"
+import { Wrong } from "../../parts/Says"
+import { useValues } from "../../parts/yaml"
+
+/** A connection as a form: what it is called, where it leads, and what a model server needs. */
+export function ConnectionForm(props: { text: string; onText: (text: string) => void; kept: string }) {
+  const values = useValues(props.text, props.onText)
+  if (!values.readable)
+    return (
+      <p className="p-4 text-soft">
+        The text has an error that keeps the form from showing it. Mend it there.
+      </p>
+    )
+  const kind = values.get("kind")
+  return (
+    <div className="grid gap-4 p-4 sm:grid-cols-2">
+      <ValueField values={values} path={["title"]} label="Title" about="How your people see it." />
+      {!props.kept && (
+        <ValueField
+          values={values}
+          path={["connection"]}
+          label="Name"
+          about="What bots and tools call it: small letters, digits and hyphens."
+        />
+      )}
+      <ValueField
+        values={values}
+        path={["address"]}
+        label="Address"
+        about={
+          kind === "smtp"
+            ? "HOST:PORT of the mail server."
+            : kind === "model"
+              ? "The base address of the server; /models and /chat/completions follow it."
+              : "A web address; the paths of tools follow it."
+        }
+      />
+      {kind === "smtp" && (
+        <ValueField values={values} path={["from"]} label="Sender" about="Mails come from it." />
+      )}
+      {kind === "model" && (
+        <>
+          <ModelField values={values} kept={props.kept} />
+          <Temperature values={values} />
+          <ValueField
+            values={values}
+            path={["output"]}
+            number
+            placeholder="700"
+            label="Longest reply, in tokens"
+            about="A reply that ends there is known as cut, and never sent."
+          />
+          <ValueField
+            values={values}
+            path={["window"]}
+            number
+            placeholder="8192"
+            label="Window, in tokens"
+            about="What the model takes in at once. A knowledge of no more than half of it is read whole."
+          />
+          <ValueField
+            values={values}
+            path={["price", "read"]}
+            number
+            placeholder="0"
+            label="Price of a million tokens read"
+            about="In the currency of your bill."
+          />
+          <ValueField
+            values={values}
+            path={["price", "written"]}
+            number
+            placeholder="0"
+            label="Price of a million tokens written"
+          />
+          <ValueField
+            values={values}
+            path={["timeout"]}
+            placeholder="20s"
+            label="Longest wait"
+            about="After that the built-in answer goes out. Write it like 20s."
+          />
+          <ValueField
+            values={values}
+            path={["at_once"]}
+            number
+            placeholder="8"
+            label="Requests at once"
+            about="More wait their turn, no longer than the longest wait."
+          />
+        </>
+      )}
+    </div>
+  )
+}
+
+function ModelField({ values, kept }: { values: ReturnType<typeof useValues>; kept: string }) {
+  const id = useId()
+  const list = useMutation({ mutationFn: () => api.modelsAt(values.get("address"), kept) })
+  const names = list.data?.items ?? []
+  return (
+    <Field>
+      <Label className="text-sm font-semibold">Model</Label>
+      <span className="flex gap-2">
+        <Input
+          list={id}
+          value={values.get("model")}
+          onChange={e => values.set(["model"], e.target.value)}
+          className="w-full min-w-0 rounded-md border border-line bg-paper px-3 py-2"
+        />
+        <Button onClick={() => list.mutate()} disabled={!values.get("address") || list.isPending}>
+          Fetch the list
+        </Button>
+      </span>
+      <datalist id={id}>
+        {names.map(name => (
+          <option key={name} value={name} />
+        ))}
+      </datalist>
+      {list.isSuccess && (
+        <span className="mt-1 flex flex-wrap gap-1">
+          {names.length === 0 && <span className="text-sm text-soft">The server lists no models.</span>}
+          {names.map(name => (
+            <button
+              key={name}
+              type="button"
+              onClick={() => values.set(["model"], name)}
+              aria-pressed={values.get("model") === name}
+              className="rounded-full border border-line px-2.5 py-0.5 text-sm hover:bg-sunk aria-pressed:border-sea aria-pressed:bg-sea-wash aria-pressed:text-sea"
+            >
+              {name}
+            </button>
+          ))}
+        </span>
+      )}
+      <Wrong error={list.error} />
+      <Description className="mt-1 text-sm text-soft">
+        One of those that the server has. That they can be fetched shows that the address and the secret are
+        right.
+      </Description>
+    </Field>
+  )
+}
+
+const steps: [number, string][] = [
+  [0, "always the likeliest words"],
+  [0.2, "nearly always the likeliest words: a good start"],
+  [0.6, "some variety"],
+  [1, "much variety: more replies fail the checks"],
+]
+
+function Temperature({ values }: { values: ReturnType<typeof useValues> }) {
+  const at = Number(values.get("temperature") || 0.2)
+  const meaning = [...steps].reverse().find(([from]) => at >= from)?.[1] ?? ""
+  return (
+    <Field>
+      <Label className="text-sm font-semibold">Temperature {at.toFixed(1)}</Label>
+      <Input
+        type="range"
+        min={0}
+        max={1.5}
+        step={0.1}
+        value={at}
+        onChange={e => values.set(["temperature"], Number(e.target.value))}
+        className="w-full accent-sea"
+      />
+      <Description className="text-sm text-soft">How freely it chooses its words: {meaning}.</Description>
+    </Field>
+  )
+}

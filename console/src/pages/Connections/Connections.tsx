@@ -1,0 +1,141 @@
+import { PlusIcon } from "@heroicons/react/20/solid"
+import { useQuery } from "@tanstack/react-query"
+import { Link, useNavigate, useParams } from "react-router"
+import { parse } from "yaml"
+import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
+import { Button } from "../../parts/Button"
+import { DocumentEditor } from "../../parts/DocumentEditor"
+import { Empty, Head, Wrong } from "../../parts/Says"
+import { ConnectionForm } from "./ConnectionForm"
+import { Secret } from "./Secret"
+
+const kinds: { kind: string; title: string; about: string; text: string }[] = [
+  {
+    kind: "model",
+    title: "Model server",
+    about: "A language model that the bots think with. They stay as careful as without one.",
+    text: 'connection: model\ntitle: Model server\nkind: model\naddress: http://127.0.0.1:8080/v1\nmodel: ""\n',
+  },
+  {
+    kind: "http",
+    title: "Another system",
+    about: "A CRM, a text gateway, or whatever your tools call.",
+    text: "connection: client-book\ntitle: Client book\nkind: http\naddress: https://clients.example.org/api\n",
+  },
+  {
+    kind: "smtp",
+    title: "Mail server",
+    about: "Mails to your people leave here.",
+    text: "connection: office-mail\ntitle: Office mail\nkind: smtp\naddress: mail.example.org:587\nfrom: office@example.org\n",
+  },
+]
+
+/** The outside systems that the workspace reaches, each as a form and as text. */
+export default function Connections() {
+  const { name } = useParams()
+  const [fresh] = useInAddress("new")
+  const navigate = useNavigate()
+  const list = useQuery({
+    queryKey: ["documents", "connections"],
+    queryFn: () => api.documents("connections"),
+  })
+  const kind = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity }).data?.items.find(
+    k => k.plural === "connections",
+  )
+  const items = list.data?.items ?? []
+  const chosen = name ? items.find(d => d.name === name) : items[0]
+  const begin = kinds.find(k => k.kind === fresh)
+  return (
+    <>
+      <Head title="Connections">
+        {!fresh && (
+          <Button onClick={() => void navigate("/connections?new=choose")}>
+            <PlusIcon className="size-4" />
+            Connect something
+          </Button>
+        )}
+      </Head>
+      <Wrong error={list.error} />
+      <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
+        {items.length > 0 && (
+          <nav
+            aria-label="Connections"
+            className="flex shrink-0 gap-1 overflow-x-auto lg:w-52 lg:flex-col lg:overflow-y-auto"
+          >
+            {items.map(d => (
+              <Link
+                key={d.name}
+                to={"/connections/" + d.name}
+                aria-current={(!fresh && d === chosen) || undefined}
+                className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:text-sea"
+              >
+                <span className="block font-semibold">{titleOf(d)}</span>
+                <span className="block text-sm text-soft">{kindOf(d)}</span>
+              </Link>
+            ))}
+          </nav>
+        )}
+        {fresh && !begin && (
+          <div className="grid flex-1 content-start gap-3 sm:grid-cols-3">
+            {kinds.map(k => (
+              <Link
+                key={k.kind}
+                to={"/connections?new=" + k.kind}
+                className="rounded-lg border border-line bg-sheet p-4 hover:bg-sunk"
+              >
+                <span className="block font-semibold">{k.title}</span>
+                <span className="text-sm text-soft">{k.about}</span>
+              </Link>
+            ))}
+          </div>
+        )}
+        {begin && kind && (
+          <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+            <DocumentEditor
+              key={begin.kind}
+              kind={kind}
+              document={{ kind: "connection", name: "", text: begin.text, version: 0, updated_at: "" }}
+              title={"a new " + begin.title.toLowerCase()}
+              form={(text, onText) => <ConnectionForm text={text} onText={onText} kept="" />}
+              onKept={d => void navigate("/connections/" + d.name, { replace: true })}
+            />
+          </div>
+        )}
+        {!fresh && chosen && kind && (
+          <div className="flex min-h-0 min-w-0 flex-1 flex-col gap-3 lg:overflow-y-auto" key={chosen.name}>
+            <DocumentEditor
+              kind={kind}
+              document={chosen}
+              title={"connection " + chosen.name}
+              form={(text, onText) => <ConnectionForm text={text} onText={onText} kept={chosen.name} />}
+            >
+              <Link className="text-sm text-sea underline" to={"/settings/connections/" + chosen.name}>
+                Used by, remove
+              </Link>
+            </DocumentEditor>
+            <Secret connection={chosen.name} />
+          </div>
+        )}
+        {!fresh && !chosen && list.isSuccess && (
+          <Empty title={name ? `There is no connection called ${name}` : "Nothing is connected yet"}>
+            <Link className="text-sea underline" to={name ? "/connections" : "/connections?new=choose"}>
+              {name ? "Show those that are there" : "Connect something"}
+            </Link>
+          </Empty>
+        )}
+      </div>
+    </>
+  )
+}
+
+function read(d: Schemas["Document"]): Record<string, unknown> {
+  try {
+    return parse(d.text) as Record<string, unknown>
+  } catch {
+    return {}
+  }
+}
+
+const titleOf = (d: Schemas["Document"]) => String(read(d).title ?? d.name)
+const kindOf = (d: Schemas["Document"]) => kinds.find(k => k.kind === read(d).kind)?.title ?? "Unknown"
