@@ -2,8 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
 	"time"
 
 	"urgentparrot.example/internal/core/dialogue"
@@ -15,24 +13,11 @@ type Thought struct {
 	Done bool `json:"done"`
 }
 
-// FinishThought keeps what came of the last thought of a turn, so that it is decided again.
+// FinishThought keeps what came of the last thought of a turn, so that it is decided again;
+// a turn that was dropped, as a person has taken the conversation, stays as it is.
 func (t *Tx) FinishThought(turnID string, thought dialogue.Thought) error {
-	var stored string
-	if err := t.row(`SELECT thoughts FROM turn WHERE id = ? AND state = 'calling'`, []any{turnID}, &stored); err != nil {
-		if errors.Is(err, ErrNotFound) {
-			return nil // the turn was dropped: a person has taken the conversation
-		}
-		return err
-	}
-	var thoughts []Thought
-	if err := json.Unmarshal([]byte(stored), &thoughts); err != nil {
-		return err
-	}
-	if n := len(thoughts); n > 0 && !thoughts[n-1].Done {
-		last := &thoughts[n-1]
-		last.Reply, last.Error, last.Done = thought.Reply, thought.Error, true
-	}
-	_, err := t.exec(`UPDATE turn SET thoughts = ? WHERE id = ?`, asJSON(thoughts), turnID)
+	_, err := t.exec(`UPDATE turn SET thoughts = json_set(thoughts, '$[#-1].reply', json(?), '$[#-1].error', ?, '$[#-1].done', json('true'))
+		WHERE id = ? AND state = 'calling' AND json_extract(thoughts, '$[#-1].done') = 0`, asJSON(thought.Reply), thought.Error, turnID)
 	return err
 }
 

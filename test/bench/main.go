@@ -43,6 +43,7 @@ var (
 	profile   = flag.String("profile", "", "write the processor's time in turns to this `file`")
 	turnsOnly = flag.Bool("turns", false, "leave the large knowledge out")
 	largeOnly = flag.Bool("large", false, "measure the large knowledge only")
+	models    = flag.Bool("models", false, "measure turns with a model only")
 )
 
 func main() {
@@ -60,6 +61,9 @@ func run() (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(data)) }()
+	if *models {
+		return measureModels(filepath.Join(data, "models"))
+	}
 	if *largeOnly {
 		return measureKnowledge(filepath.Join(data, "library"))
 	}
@@ -92,8 +96,8 @@ func run() (err error) {
 	fmt.Printf("%-58s %10s\n", fmt.Sprintf("text to reply at %.0f/s, half that load: p50", half), p50.Round(10*time.Microsecond))
 	fmt.Printf("%-58s %10s   (aim: under 50 ms)\n", "the same: p99", p99.Round(10*time.Microsecond))
 	fmt.Printf("%-58s %10s   (aim: under 300 ms)\n", "start to ready with the demo data, median of 7", ready.Round(time.Millisecond))
-	if *turnsOnly {
-		return nil
+	if err := measureModels(filepath.Join(data, "models")); err != nil || *turnsOnly {
+		return err
 	}
 	return measureKnowledge(filepath.Join(data, "library"))
 }

@@ -1,6 +1,7 @@
 package support
 
 import (
+	"fmt"
 	"regexp"
 	"strings"
 
@@ -42,14 +43,12 @@ var denies = map[string]map[string]bool{
 	"pl": text.Set("nie nigdy bez zaden zadna zadne ani nic nikt"),
 }
 
-// denied reports whether a text denies more often than it takes back.
-func denied(s, language string) bool {
+// deniesOdd reports whether a text, with its turns of phrase written in one way, denies more
+// often than it takes back.
+func deniesOdd(s, language string) bool {
 	set, ok := denies[language]
 	if !ok {
 		set = denies["en"]
-	}
-	if language == "en" {
-		s = turned(s)
 	}
 	n := 0
 	for _, w := range text.Words(s) {
@@ -133,33 +132,85 @@ var opposites = func() (pairs [][2]string) {
 	return pairs
 }()
 
-// Markers of what holds only under a condition, and of what does not hold.
-var conditioned = regexp.MustCompile(`(?i)\b(?:except(?:ing| for| on)?|unless|provided(?: that)?|as long as|so long as|subject to|only (?:if|when|on|for|with|in|at|from|until|after|before|by)|only|but not|not (?:on|in|at|for|during)|excluding|apart from|other than|if|when booked|until|up to|at least|at most|no later than|(?:from|after|before|within) [£$€]?\d+|auf(?:ß|ss)er|sauf|excepté|salvo|excepto|tranne|behalve|nur wenn|solange|seulement si)\b`)
-
-// follows begins a sentence that takes back some of the one before it.
-var takesBack = regexp.MustCompile(`(?i)^\W*(?:however|but|except|only|this (?:does|is) not|that (?:does|is) not|these (?:do|are) not|exceptions?\b|not (?:on|in|at|for)|unless|please note that|note that)`)
-
-var ranged = regexp.MustCompile(`(?i)\b(?:from|between) .{1,30}\b(?:to|until|till|and)\b`)
-
-// conditions returns what a sentence says only holds under a condition, each from its
-// marker to the end of its clause.
-func conditions(sentence string) (list []string) {
-	ats := conditioned.FindAllStringIndex(sentence, -1)
-	for i, at := range ats {
-		end := len(sentence)
-		if i+1 < len(ats) {
-			end = ats[i+1][0]
-		}
-		c := sentence[at[0]:end]
-		if cut := strings.IndexAny(c, ";.("); cut > at[1]-at[0] && !(c[cut] == '.' && cut+1 < len(c) && isDigit(c[cut+1])) {
-			c = c[:cut]
-		}
-		if (ats[i][1]-at[0] > 4 && isDigit(sentence[at[1]-1]) || strings.HasPrefix(strings.ToLower(c), "until")) && ranged.MatchString(sentence) {
-			continue // a range
-		}
-		if len(text.Words(c)) > 1 {
-			list = append(list, strings.TrimSpace(c))
+// denial says where a sentence says the opposite of what its passages say, "" if it does
+// not.
+func (c Checker) denial(says statement, g *ground, h holding) string {
+	answer, rest := yesOrNo(says.words)
+	said := says
+	if answer != "" {
+		said = c.state(rest)
+		if c.contradicts(answer, said) {
+			return fmt.Sprintf("it says %q to a question, and behind it the opposite", answer)
 		}
 	}
-	return list
+	for _, clause := range said.parts {
+		terms := c.Analyzer.Telling(clause.turned)
+		all := weight(terms)
+		if all < 1 {
+			continue
+		}
+		same, other, against := 0.0, 0.0, ""
+		for _, s := range g.sentences {
+			for _, theirs := range s.parts {
+				shared := c.shared(terms, theirs.stems) / all
+				if theirs.denies == clause.denies {
+					same = max(same, shared)
+				} else if shared > other {
+					other, against = shared, theirs.words
+				}
+			}
+			// What a sentence says as a whole counts too: its clauses may share a subject.
+			if s.denies == clause.denies {
+				same = max(same, byTheWhole*c.shared(terms, s.stems)/all)
+			}
+		}
+		if other > same && other >= opposed {
+			return "the passage says: " + strings.TrimSpace(against)
+		}
+	}
+	for _, pair := range opposites {
+		one, other := c.stem(pair[0]), c.stem(pair[1])
+		if !says.stems[one] || says.stems[other] {
+			continue
+		}
+		if theirs := h.nearestStems(); theirs[other] && !g.stems[one] {
+			return fmt.Sprintf("it says %q where the passage says %q", pair[0], pair[1])
+		}
+	}
+	return ""
+}
+
+// What a whole sentence counts beside its clauses, and the share of a clause that must stand
+// in one that says the opposite.
+const (
+	byTheWhole = 0.9
+	opposed    = 0.5
+)
+
+// contradicts reports whether a yes or no to what the customer asked goes on with the
+// opposite.
+func (c Checker) contradicts(answer string, rest statement) bool {
+	if c.Said == "" || len(rest.parts) == 0 || len(text.Words(rest.words)) < 3 || strings.Contains(text.Fold(c.Said), " or ") || deniesOdd(turned(c.Said), c.Language) {
+		return false
+	}
+	if answer == "yes" {
+		return rest.parts[0].denies
+	}
+	return !rest.parts[0].denies && !rest.denies
+}
+
+var leading = regexp.MustCompile(`(?i)^\W*(yes|yep|no|nope|ja|nein|oui|non|sí|si|nee)\s*[,.!–—:;-][\s,.!–—:-]*`)
+
+// yesOrNo takes a yes or no from the beginning of a sentence.
+func yesOrNo(says string) (answer, rest string) {
+	m := leading.FindStringSubmatch(says)
+	if m == nil {
+		return "", says
+	}
+	answer = "no"
+	switch strings.ToLower(m[1]) {
+	case "yes", "yep", "ja", "oui", "sí", "si":
+		answer = "yes"
+	}
+	return answer, says[len(m[0]):]
 }
