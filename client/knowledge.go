@@ -38,6 +38,11 @@ func (c *Client) Pages(ctx context.Context, key string) (list ReadPageList, err 
 	return list, c.get(ctx, "/sources/"+url.PathEscape(key)+"/pages", &list)
 }
 
+// SetQuestions changes the questions that a passage answers, by which it is found.
+func (c *Client) SetQuestions(ctx context.Context, passage string, questions []string) (kept PassageQuestions, err error) {
+	return kept, c.send(ctx, http.MethodPut, "/passages/"+url.PathEscape(passage)+"/questions", nil, PassageQuestions{questions}, &kept)
+}
+
 // Quiz puts questions with known answers to the knowledge. A long quiz may take
 // minutes.
 func (c *Client) Quiz(ctx context.Context, in Quiz) (r QuizReport, err error) {

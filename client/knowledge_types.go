@@ -294,8 +294,14 @@ type Passage struct {
 	Address  string   `json:"address,omitempty"`
 	Trail    []string `json:"trail,omitempty"`
 	Question string   `json:"question,omitempty"`
+	Asked    []string `json:"asked,omitempty" description:"Questions that it answers, in customers' words; it is found by them too."`
 	Text     string   `json:"text" required:"true"`
 	Position int      `json:"position" required:"true"`
+}
+
+// PassageQuestions are the questions that a passage answers, in customers' words.
+type PassageQuestions struct {
+	Questions []string `json:"questions" required:"true" maxItems:"12" description:"Each at most 300 letters; none removes them."`
 }
 
 // PassagePage is all passages of a source.

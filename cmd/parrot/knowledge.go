@@ -251,6 +251,12 @@ func (c *call) showPassages(cl *client.Client, source string) error {
 				head = p.Question
 			}
 			fmt.Fprintf(w, "%d  %s\n   %s\n\n", p.Position+1, head, strings.ReplaceAll(p.Text, "\n", "\n   "))
+			for _, asked := range p.Asked {
+				fmt.Fprintf(w, "   asked as: %s\n", asked)
+			}
+			if len(p.Asked) > 0 {
+				fmt.Fprintln(w)
+			}
 		}
 	})
 }

@@ -235,9 +235,32 @@ func listPassages(q *request) (page client.PassagePage, err error) {
 	list, err := q.workspace.Store().Passages(ctx, s.ID, "")
 	page.Items = make([]client.Passage, len(list))
 	for i, p := range list {
-		page.Items[i] = client.Passage{ID: p.ID, Source: p.Source, Address: p.Address, Trail: p.Trail, Question: p.Question, Text: p.Text, Position: p.Position}
+		page.Items[i] = client.Passage{ID: p.ID, Source: p.Source, Address: p.Address, Trail: p.Trail, Question: p.Question, Asked: p.Asked, Text: p.Text, Position: p.Position}
 	}
 	return page, err
+}
+
+// Bounds of the questions that a passage answers.
+const (
+	mostAsked    = 12
+	longestAsked = 300
+)
+
+func putQuestions(q *request, in client.PassageQuestions) (out client.PassageQuestions, err error) {
+	if len(in.Questions) > mostAsked {
+		return out, problem.New(problem.BadInput, fmt.Sprintf("a passage has at most %d questions", mostAsked), "questions")
+	}
+	out.Questions = []string{}
+	for _, asked := range in.Questions {
+		if asked = strings.TrimSpace(asked); asked == "" {
+			continue
+		}
+		if err := text(asked, "questions", longestAsked); err != nil {
+			return out, err
+		}
+		out.Questions = append(out.Questions, asked)
+	}
+	return out, q.workspace.Library.SetQuestions(q.Request.Context(), q.Param("id"), out.Questions)
 }
 
 func search(q *request) (out client.Found, err error) {

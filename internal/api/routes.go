@@ -120,6 +120,7 @@ var routes = sync.OnceValue(func() []route {
 		{"DELETE", "/sources/:id", "Knowledge", "Remove a source", byID{}, does(removeSource), ok, false},
 		{"GET", "/sources/:id/pages", "Knowledge", "The pages of a source", byID{}, gives(listPages), ok, false},
 		{"GET", "/sources/:id/passages", "Knowledge", "The passages of a source", byID{}, gives(listPassages), ok, false},
+		{"PUT", "/passages/:id/questions", "Knowledge", "Change the questions that a passage answers, by which it is found", byID{}, takes(putQuestions), ok, false},
 		{"GET", "/knowledge/search", "Knowledge", "Find the passages that may answer a question", searched{}, gives(search), ok, false},
 		{"POST", "/knowledge/quiz", "Knowledge", "Put questions with known answers to the knowledge", nil, takesLarge(runQuiz, quizLimit), ok, false},
 		{"GET", "/house-answers", "Knowledge", "List house answers", nil, gives(listHouseAnswers), ok, false},

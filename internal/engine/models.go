@@ -7,7 +7,11 @@ import (
 
 	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/store"
 )
 
@@ -79,4 +83,43 @@ func (w *Workspace) ServedModels(ctx context.Context, connection string) ([]stri
 		return nil, &Unreached{fmt.Errorf("the models of %s cannot be listed: %w", conn.Title, err)}
 	}
 	return names, nil
+}
+
+// questions has the model of the settings write the questions that a passage answers, within
+// the day's budget.
+func (w *Workspace) questions(ctx context.Context, p knowledge.Passage) ([]string, error) {
+	reading := w.Documents.Settings().Reading
+	conn, ok := find[workspace.Connection](w.config.Load(), reading.Model)
+	if !ok || conn.Kind != workspace.Model || w.resting.why(conn.Name, w.Clock.Now()) != "" {
+		return nil, library.ErrNotNow
+	}
+	if reading.Tokens > 0 {
+		spent, err := w.store.Spent(ctx, "", w.midnight())
+		if err != nil {
+			return nil, err
+		}
+		if spent.Tokens >= reading.Tokens {
+			return nil, library.ErrNotNow
+		}
+	}
+	heads := p.Trail
+	if p.Question != "" {
+		heads = []string{p.Question}
+	}
+	task := thinker.Task{
+		Kind: thinker.Ask, Brief: thinker.Brief{Workspace: w.Documents.Settings().Title}, Most: reading.Questions,
+		Passages: []thinker.Passage{{ID: "P1", Heads: heads, Text: p.Text}},
+	}
+	thought, err := w.thinkNow(ctx, conn, "", dialogue.Thought{Request: thinker.Model{}.Ask(task)})
+	if err != nil {
+		return nil, err
+	}
+	if thought.Error != "" {
+		return nil, fmt.Errorf("%w: %s", library.ErrNotNow, thought.Error)
+	}
+	o, err := thinker.Model{}.Read(task, thought.Reply)
+	if err != nil {
+		return []string{}, nil // what it says of this passage cannot be used: the next one
+	}
+	return o.Questions, nil
 }

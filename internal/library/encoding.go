@@ -3,6 +3,7 @@ package library
 import (
 	"context"
 	"errors"
+	"slices"
 	"sync"
 	"time"
 
@@ -73,9 +74,10 @@ func (e *encoding) close() { e.ended.Wait() }
 // takeUp gives a passage what a model made of what it says.
 func takeUp(p *knowledge.Passage, readings []encoder.Reading) {
 	var sentences []encoder.Tokens
+	behind := len(readings) - len(p.Asked)
 	for i, r := range readings {
 		p.Views = append(p.Views, knowledge.Pack(r.Vector))
-		if i >= knowledge.SentencesFrom && r.Tokens != nil {
+		if i >= knowledge.SentencesFrom && i < behind && r.Tokens != nil {
 			sentences = append(sentences, r.Tokens)
 		}
 	}
@@ -122,7 +124,7 @@ func (e *encoding) batch(ctx context.Context) (more bool, err error) {
 	var joined []knowledge.Passage
 	index := e.l.index.Load().Change(func(p *knowledge.Passage) bool {
 		made := encoded[p.ID]
-		if made == nil || made.Text != p.Text || made.Question != p.Question {
+		if made == nil || made.Text != p.Text || made.Question != p.Question || !slices.Equal(made.Asked, p.Asked) {
 			return false
 		}
 		now := *p // all else may have been edited meanwhile

@@ -22,6 +22,7 @@ func (l *Library) reindexSource(ctx context.Context, id string) error {
 	}
 	l.index.Store(l.index.Load().Change(func(p *knowledge.Passage) bool { return p.SourceID == id }, passages))
 	l.encoding.wake()
+	l.asking.wake()
 	return l.loadSources(ctx)
 }
 
@@ -39,6 +40,7 @@ func (l *Library) Reindex(ctx context.Context) error {
 	b.Add(house)
 	l.index.Store(b.Index())
 	l.encoding.wake()
+	l.asking.wake()
 	return errors.Join(l.loadSources(ctx), l.loadGaps(ctx))
 }
 

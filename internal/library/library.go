@@ -28,8 +28,11 @@ type Options struct {
 	Fetcher  *reading.Fetcher
 	Changed  func() // called after each change of the records
 	Settings func() workspace.Settings
-	Still    bool                                                                   // nothing is read or encoded by itself
-	Endpoint func(ctx context.Context, connection string) (connect.Endpoint, error) // of the model that makes vectors
+	Still    bool // nothing is read or encoded by itself
+	// Questions writes the questions that a passage answers, or returns ErrNotNow; nil:
+	// nobody does.
+	Questions func(ctx context.Context, p knowledge.Passage) ([]string, error)
+	Endpoint  func(ctx context.Context, connection string) (connect.Endpoint, error) // of the model that makes vectors
 }
 
 // A Library is the knowledge of one workspace. It is safe for concurrent use.
@@ -46,6 +49,7 @@ type Library struct {
 	tokens    tokens
 	readers   *readers
 	encoding  *encoding
+	asking    *asking
 	running   context.Context
 	stop      context.CancelFunc
 }
@@ -57,6 +61,7 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	l.sourceIDs.Store(&map[string]string{})
 	l.taught.Store(&answer.Calibration{})
 	l.readers, l.encoding = newReaders(l), newEncoding(l)
+	l.asking = newAsking(l)
 	if err := errors.Join(l.Reindex(ctx), l.loadCalibration(ctx)); err != nil {
 		l.stop()
 		return nil, err
@@ -66,6 +71,8 @@ func Open(ctx context.Context, o Options) (*Library, error) {
 	}
 	l.encoding.ended.Go(l.encoding.run)
 	l.readers.ended.Go(l.readers.run)
+	l.asking.ended.Go(l.asking.run)
+	l.asking.wake()
 	return l, nil
 }
 
@@ -75,6 +82,7 @@ func (l *Library) Close() {
 	l.stop()
 	l.readers.close()
 	l.encoding.close()
+	l.asking.close()
 }
 
 // Warning says what those who run the service should know of how files are read, ""

@@ -19,6 +19,7 @@ import (
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/encoder"
+	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/outbound"
@@ -28,6 +29,7 @@ import (
 
 // A shelf is a library on a walked clock, with a website to read from.
 type shelf struct {
+	questions atomic.Pointer[func(knowledge.Passage) []string] // writes those that passages answer
 	*Library
 	t        *testing.T
 	clock    *clock.Walked
@@ -95,6 +97,12 @@ func openShelfIn(t *testing.T, folder string, c *clock.Walked, web *site) *shelf
 		Changed: func() {}, Settings: func() workspace.Settings { return *s.settings.Load() },
 		Endpoint: func(context.Context, string) (connect.Endpoint, error) {
 			return connect.Endpoint{}, errors.New("no model")
+		},
+		Questions: func(_ context.Context, p knowledge.Passage) ([]string, error) {
+			if write := s.questions.Load(); write != nil {
+				return (*write)(p), nil
+			}
+			return nil, ErrNotNow
 		},
 	})
 	if err != nil {

@@ -103,7 +103,7 @@ func (d *Demo) fill(ctx context.Context, secret, model string) error {
 		}
 	}
 	if settings != nil { // with the connection that it names, which is there now
-		if _, err := w.Documents.Put(ctx, settings.Kind, settings.Name, settings.Text+"model: "+model+"\n", 0); err != nil {
+		if _, err := w.Documents.Put(ctx, settings.Kind, settings.Name, settings.Text+"model: "+model+"\nreading: { model: "+model+" }\n", 0); err != nil {
 			return err
 		}
 	}

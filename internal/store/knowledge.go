@@ -149,7 +149,7 @@ func (s *Store) Pages(ctx context.Context, sourceID string) (list []Page, err er
 	return list, err
 }
 
-const passageColumns = `p.id, p.page_id, p.trail, p.question, p.text, p.position, p.model, p.views FROM passage p`
+const passageColumns = `p.id, p.page_id, p.trail, p.question, p.text, p.position, p.model, p.views, p.asked FROM passage p`
 
 // Passages returns the passages of a source in order. Vectors that another model
 // made are left out.
@@ -208,9 +208,9 @@ func (s *Store) passages(ctx context.Context, model, where string, args []any, o
 	err = s.reader.rows(ctx, `SELECT `+passageColumns+where, args, func(scan func(...any) error) error {
 		var id, question, words, made string
 		var position int
-		var page, trail sql.RawBytes
+		var page, trail, asked sql.RawBytes
 		var views []byte
-		if err := scan(&id, &page, &trail, &question, &words, &position, &made, &views); err != nil {
+		if err := scan(&id, &page, &trail, &question, &words, &position, &made, &views, &asked); err != nil {
 			return err
 		}
 		p, known := pages[string(page)]
@@ -221,8 +221,10 @@ func (s *Store) passages(ctx context.Context, model, where string, args []any, o
 		if made == model {
 			p.Views = knowledge.Codes(views)
 		}
-		var err error
+		var err, failed error
 		p.Trail, err = trailOf(trail)
+		p.Asked, failed = trailOf(asked)
+		err = errors.Join(err, failed)
 		list = append(list, p)
 		return err
 	})
@@ -375,6 +377,10 @@ func (t *Tx) putPage(sourceID string, p ReadPage, now time.Time) error {
 		RETURNING id`, []any{p.ID, sourceID, p.Address, p.Title, p.Hash, p.ETag, p.Modified, millis(now)}, &id); err != nil {
 		return err
 	}
+	asked, err := t.askedOf(id)
+	if err != nil {
+		return err
+	}
 	if _, err := t.exec(`DELETE FROM passage WHERE page_id = ?`, id); err != nil {
 		return err
 	}
@@ -383,8 +389,12 @@ func (t *Tx) putPage(sourceID string, p ReadPage, now time.Time) error {
 		if trail == nil {
 			trail = []string{}
 		}
-		if _, err := t.exec(`INSERT INTO passage (id, source_id, page_id, position, trail, question, text) VALUES (?, ?, ?, ?, ?, ?, ?)`,
-			passage.ID, sourceID, id, i, asJSON(trail), passage.Question, passage.Text); err != nil {
+		questions, ok := asked[passage.Text]
+		if !ok {
+			questions = askedOf{List: "[]"}
+		}
+		if _, err := t.exec(`INSERT INTO passage (id, source_id, page_id, position, trail, question, text, asked, asked_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			passage.ID, sourceID, id, i, asJSON(trail), passage.Question, passage.Text, questions.List, questions.By); err != nil {
 			return err
 		}
 	}

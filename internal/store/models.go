@@ -1,10 +1,13 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"time"
 
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/knowledge"
 )
 
 // A Thought is something that a turn puts to a model, or what came of it.
@@ -79,4 +82,51 @@ const keptUse = 400 * 24 * time.Hour
 func (t *Tx) SweepModelUse(now time.Time) error {
 	_, err := t.exec(`DELETE FROM model_use WHERE at < ?`, millis(now.Add(-keptUse)))
 	return err
+}
+
+// What passages say they answer, by their texts: a page that is read again keeps it.
+type askedOf struct{ Text, List, By string }
+
+func (t *Tx) askedOf(pageID string) (map[string]askedOf, error) {
+	var raw string
+	if err := t.row(`SELECT json_group_array(json_object('Text', text, 'List', asked, 'By', asked_by)) FROM passage WHERE page_id = ? AND asked_by <> ''`, []any{pageID}, &raw); err != nil {
+		return nil, err
+	}
+	var list []askedOf
+	if err := json.Unmarshal([]byte(raw), &list); err != nil {
+		return nil, err
+	}
+	kept := map[string]askedOf{}
+	for _, a := range list {
+		kept[a.Text] = a
+	}
+	return kept, nil
+}
+
+// Unasked returns passages of sources for which nobody has written the questions that they
+// answer, at most limit.
+func (s *Store) Unasked(ctx context.Context, limit int) ([]knowledge.Passage, error) {
+	return s.passages(ctx, "", ` WHERE p.asked_by = '' LIMIT ?`, []any{limit}, ` WHERE g.id IN (SELECT page_id FROM passage WHERE asked_by = '' LIMIT ?)`, limit)
+}
+
+// PutAsked keeps the questions that a passage answers, by a person or a model; its vectors
+// are to be made anew. A passage that is gone is ErrNotFound.
+func (t *Tx) PutAsked(id string, questions []string, by string) error {
+	if questions == nil {
+		questions = []string{}
+	}
+	n, err := t.exec(`UPDATE passage SET model = CASE asked WHEN ?1 THEN model ELSE '' END, asked = ?1, asked_by = ?2 WHERE id = ?3`, asJSON(questions), by, id)
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	return err
+}
+
+// OnePassage returns a passage by its id, or ErrNotFound.
+func (s *Store) OnePassage(ctx context.Context, id string) (p knowledge.Passage, err error) {
+	list, err := s.passages(ctx, "", ` WHERE p.id = ?`, []any{id}, ` WHERE g.id IN (SELECT page_id FROM passage WHERE id = ?)`, id)
+	if err != nil || len(list) == 0 {
+		return p, cmp.Or(err, ErrNotFound)
+	}
+	return list[0], nil
 }

@@ -52,7 +52,7 @@ func (p *prompt) reply(mode Mode, scripts []Script) said {
 	}
 	switch kind := thinker.Kind(p.Format.Schema.Name); kind {
 	case thinker.Search:
-		return said{text: asJSON(map[string]any{"passages": p.choose(last, 12), "wordings": []string{}})}
+		return said{text: asJSON(map[string]any{"passages": p.choose(last, 12), "wordings": Wordings(last)})}
 	case thinker.Ask:
 		return said{text: asJSON(map[string]any{"questions": p.questions()})}
 	case thinker.Extract, thinker.Classify:
@@ -349,25 +349,48 @@ func (p *prompt) toldByTool() (sentences []sentence) {
 	return sentences
 }
 
-// questions are what the passage of a prompt answers, made from its words and those that
-// customers say for them.
+// questions are what the passage of a prompt answers.
 func (p *prompt) questions() []string {
 	list := []string{}
 	for _, one := range p.places() {
-		head := one.Heads[strings.LastIndex(one.Heads, "›")+1:]
-		for _, span := range text.Sentences(one.Text) {
-			var words []string
-			for _, t := range english.Telling(one.Text[span.Start:span.End]) {
-				if _, customers := english.Sayings(t.Word); len(customers) > 0 && !t.Light {
-					words = append(words, customers[0].Word)
-				}
+		list = append(list, Questions(one.Heads[strings.LastIndex(one.Heads, "›")+1:], one.Text)...)
+	}
+	return list
+}
+
+// Questions are what a passage may be asked, made from its words and those that customers
+// say for them: what a model makes of it that sees the passage and nothing else.
+func Questions(head, words string) []string {
+	const most = 4
+	list := []string{}
+	for _, span := range text.Sentences(words) {
+		var said []string
+		for _, t := range english.Telling(words[span.Start:span.End]) {
+			if _, customers := english.Sayings(t.Word); len(customers) > 0 && !t.Light {
+				said = append(said, customers[0].Word)
 			}
-			if len(words) > 1 && len(list) < 6 {
-				list = append(list, strings.TrimSpace(head)+": "+strings.Join(words[:min(6, len(words))], " ")+"?")
-			}
+		}
+		if len(said) > 1 && len(list) < most {
+			list = append(list, strings.TrimSpace(head)+": "+strings.Join(said[:min(6, len(said))], " ")+"?")
 		}
 	}
 	return list
+}
+
+// Wordings put a question into the words that texts use where customers say its own: what a
+// model makes of it that sees the question and nothing else.
+func Wordings(question string) []string {
+	var said []string
+	for _, t := range english.Telling(question) {
+		said = append(said, t.Word)
+		if texts, _ := english.Sayings(t.Word); len(texts) > 0 && !t.Light {
+			said = append(said, texts[0].Word)
+		}
+	}
+	if len(said) == 0 {
+		return []string{}
+	}
+	return []string{strings.Join(said, " ")}
 }
 
 var (

@@ -14,6 +14,7 @@ import (
 	"urgentparrot.example/internal/core/quiz"
 	"urgentparrot.example/internal/core/support"
 	"urgentparrot.example/internal/core/text"
+	"urgentparrot.example/internal/world"
 )
 
 // What a model is given to read: so many passages, which it chooses from so many glimpses.
@@ -55,12 +56,27 @@ func measureReading(use string, c *codes) error {
 		}
 	}
 	all.finder = all.finds(c, nil)
-	asked, first, chosen := map[string]int{}, map[string]int{}, map[string]int{}
+	written := &corpus{name: "all"}
+	for _, p := range all.passages {
+		head := ""
+		if len(p.Trail) > 0 {
+			head = p.Trail[len(p.Trail)-1]
+		}
+		p.Asked = world.Questions(head, p.Text)
+		written.passages = append(written.passages, p)
+	}
+	written.finder = written.finds(c, nil)
+	asked, first, chosen, helped := map[string]int{}, map[string]int{}, map[string]int{}, map[string]int{}
 	for _, q := range questions {
 		if q.Unanswerable {
 			continue
 		}
 		hits := all.finder.Reading(context.Background(), partsOf(q.Question), q.After, given)
+		parts := partsOf(q.Question)
+		for _, wording := range world.Wordings(q.Question) {
+			parts = append(parts, answer.Part{Text: wording, Kind: answer.Question})
+		}
+		with := written.finder.Reading(context.Background(), parts, q.After, given)
 		wide := all.finder.Reading(context.Background(), partsOf(q.Question), q.After, glimpses)
 		among := func(found []string) int {
 			holds := func(s quiz.Sources) bool {
@@ -75,7 +91,10 @@ func measureReading(use string, c *codes) error {
 			}
 			return 0
 		}
-		var near, far []string
+		var near, far, more []string
+		for _, hit := range with {
+			more = append(more, hit.Source)
+		}
 		for _, hit := range hits {
 			near = append(near, hit.Source)
 		}
@@ -86,11 +105,12 @@ func measureReading(use string, c *codes) error {
 			asked[kind]++
 			first[kind] += among(near)
 			chosen[kind] += among(far)
+			helped[kind] += among(more)
 		}
 	}
-	fmt.Printf("%d businesses, %s, as one knowledge of %d passages: the right passage, in 100, is among\n  %-12s %6s %14s %14s\n", len(names), use, len(all.passages), "", "asked", fmt.Sprintf("the first %d", given), fmt.Sprintf("%d glimpses", glimpses))
+	fmt.Printf("%d businesses, %s, as one knowledge of %d passages: the right passage, in 100, is among\n  %-12s %6s %14s %34s %14s\n", len(names), use, len(all.passages), "", "asked", fmt.Sprintf("the first %d", given), "with written questions, wordings", fmt.Sprintf("%d glimpses", glimpses))
 	for _, kind := range slices.SortedFunc(maps.Keys(asked), byKind) {
-		fmt.Printf("  %-12s %6d %14.1f %14.1f\n", kind, asked[kind], 100*float64(first[kind])/float64(asked[kind]), 100*float64(chosen[kind])/float64(asked[kind]))
+		fmt.Printf("  %-12s %6d %14.1f %34.1f %14.1f\n", kind, asked[kind], 100*float64(first[kind])/float64(asked[kind]), 100*float64(helped[kind])/float64(asked[kind]), 100*float64(chosen[kind])/float64(asked[kind]))
 	}
 	measureSupport(all, questions)
 	return nil

@@ -111,6 +111,8 @@ export const api = {
     call<Schemas["Message"]>("POST", `/conversations/${at(id)}/fact`, { fact }, { "Idempotency-Key": key }),
   removeSource: (id: string) => call<void>("DELETE", `/sources/${at(id)}`),
   passages: (id: string) => call<Schemas["PassagePage"]>("GET", `/sources/${at(id)}/passages`),
+  putQuestions: (passage: string, questions: string[]) =>
+    call<Schemas["PassageQuestions"]>("PUT", `/passages/${at(passage)}/questions`, { questions }),
   search: (question: string) => call<Schemas["Found"]>("GET", "/knowledge/search?q=" + at(question)),
   documents: (kind: string) => call<Schemas["DocumentPage"]>("GET", `/documents/${at(kind)}`),
   checkDocument: (kind: string, name: string, text: string) =>

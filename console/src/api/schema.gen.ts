@@ -2002,6 +2002,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/passages/{id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change the questions that a passage answers, by which it is found */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["PassageQuestions"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PassageQuestions"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/schemas/{kind}": {
         parameters: {
             query?: never;
@@ -3504,6 +3554,8 @@ export interface components {
         };
         Passage: {
             address?: string;
+            /** @description Questions that it answers, in customers' words; it is found by them too. */
+            asked?: string[];
             id: string;
             position: number;
             question?: string;
@@ -3514,6 +3566,10 @@ export interface components {
         PassagePage: {
             items: components["schemas"]["Passage"][];
             next?: string;
+        };
+        PassageQuestions: {
+            /** @description Each at most 300 letters; none removes them. */
+            questions: string[];
         };
         Problem: {
             column: number;

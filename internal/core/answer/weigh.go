@@ -110,8 +110,8 @@ type seek struct {
 	worth float64
 }
 
-// outerHeld is how well a passage holds a word that stands only in an outer
-// heading, which it shares with its neighbours.
+// outerHeld is how well a passage holds a word that stands only in an outer heading, which
+// it shares with its neighbours, or in a question that it is said to answer.
 const outerHeld = 0.4
 
 // A sentence is one sentence of a passage, held against a question.
@@ -160,6 +160,9 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 			held = outerHeld
 		}
 		words += w.hold(c.heads, lifted, heading, held)
+	}
+	for _, asked := range hit.Asked {
+		words += w.hold(c.heads, lifted, asked, outerHeld)
 	}
 	likeness := w.aim.Likeness(hit)
 	spans := text.Sentences(hit.Text)

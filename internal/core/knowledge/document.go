@@ -42,6 +42,7 @@ type Passage struct {
 	Address  string    `json:"address,omitempty"` // where a reader finds it, if anywhere
 	Trail    []string  `json:"trail,omitempty"`
 	Question string    `json:"question,omitempty"`
+	Asked    []string  `json:"asked,omitempty"` // questions that it answers, in customers' words
 	Text     string    `json:"text"`
 	Position int       `json:"position"` // its place in the source, from 0
 	ReadAt   time.Time `json:"read_at"`
@@ -61,7 +62,8 @@ const SentencesFrom = 2
 
 // Said returns what is encoded of a passage, so that it is found by its meaning:
 // its question or innermost heading, the whole, then each of its sentences below
-// that heading: many a sentence only says what it is about together with it.
+// that heading: many a sentence only says what it is about together with it. The questions
+// that it is said to answer come last.
 func (p *Passage) Said() []string {
 	head := p.Question
 	if head == "" && len(p.Trail) > 0 {
@@ -75,7 +77,7 @@ func (p *Passage) Said() []string {
 		}
 		said = append(said, sentence)
 	}
-	return said
+	return append(said, p.Asked...)
 }
 
 const (

@@ -110,6 +110,9 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 		for _, heading := range p.Trail {
 			add(inTrail, heading)
 		}
+		for _, asked := range p.Asked {
+			add(inTrail, asked)
+		}
 		add(inBody, p.Text)
 		for f, n := range lengths[i] {
 			mean[f] += float64(n) / float64(len(passages))

@@ -29,8 +29,9 @@ type Settings struct {
 	Stages []Stage        `yaml:"stages"` // where a contact may stand, in order
 	Tags   []string       `yaml:"tags"`   // what contacts may be marked with
 
-	Lessons    string     `yaml:"lessons"`    // review: a person approves them; at once
-	Model      string     `yaml:"model"`      // the connection to the model that bots think with, unless they say otherwise; none: the built-in one
+	Lessons    string     `yaml:"lessons"` // review: a person approves them; at once
+	Model      string     `yaml:"model"`   // the connection to the model that bots think with, unless they say otherwise; none: the built-in one
+	Reading    Reading    `yaml:"reading"`
 	Embeddings Embeddings `yaml:"embeddings"` // none: the encoder that ships with the product
 
 	zone *time.Location
@@ -41,6 +42,16 @@ type Stage struct {
 	Name  string `yaml:"stage" json:"stage" required:"true"`
 	Label string `yaml:"label" json:"label" required:"true"`
 }
+
+// Reading says what a model does behind the reading of sources.
+type Reading struct {
+	Model     string `yaml:"model"`        // the connection to the model that writes the questions that passages answer; none: nobody does
+	Questions int    `yaml:"questions"`    // for a passage, at most
+	Tokens    int    `yaml:"daily_tokens"` // that it may use in a day; 0: no bound
+}
+
+// mostQuestions is how many are written for a passage at most.
+const mostQuestions = 12
 
 // Embeddings name a model that makes the vectors of passages and questions, in
 // place of the built-in encoder.
@@ -78,6 +89,9 @@ func (s Settings) Refers() (refers []document.Reference) {
 	if s.Embeddings.Connection != "" {
 		refers = append(refers, ToEmbeddings("$.embeddings.connection", s.Embeddings.Connection))
 	}
+	if s.Reading.Model != "" {
+		refers = append(refers, ToConnection("$.reading.model", s.Reading.Model, Model))
+	}
 	if s.Model != "" {
 		refers = append(refers, ToConnection("$.model", s.Model, Model))
 	}
@@ -87,7 +101,7 @@ func (s Settings) Refers() (refers []document.Reference) {
 // ParseSettings reads settings. The error is document.Problems.
 func ParseSettings(file string, source []byte) (Settings, error) {
 	s := DefaultSettings("main")
-	s.Fields = nil
+	s.Fields, s.Reading.Questions = nil, 4
 	c := document.Decode(file, source, &s)
 	if c.Failed() {
 		return s, c.Err()
@@ -100,6 +114,9 @@ func ParseSettings(file string, source []byte) (Settings, error) {
 	s.zone = zone
 	if s.Lessons != "review" && s.Lessons != "at once" {
 		c.Wrong("$.lessons", "%q is not known here; it is review or at once", s.Lessons)
+	}
+	if s.Reading.Questions < 1 || s.Reading.Questions > mostQuestions || s.Reading.Tokens < 0 {
+		c.Wrong("$.reading", "from 1 to %d questions are written for a passage, with 0 (no bound) or more tokens a day", mostQuestions)
 	}
 	if s.Embeddings.Model != "" && s.Embeddings.Connection == "" {
 		c.Wrong("$.embeddings", "say which connection leads to the model")

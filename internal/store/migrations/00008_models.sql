@@ -22,3 +22,10 @@ CREATE TABLE model_use (
 
 CREATE INDEX model_use_by_bot ON model_use (bot, at);
 CREATE INDEX model_use_by_time ON model_use (at);
+
+-- The questions that a passage answers, in customers' words: a JSON list; who wrote them:
+-- '' for nobody yet, 'model', or 'person'.
+ALTER TABLE passage ADD COLUMN asked TEXT NOT NULL DEFAULT '[]';
+ALTER TABLE passage ADD COLUMN asked_by TEXT NOT NULL DEFAULT '';
+
+CREATE INDEX passage_unasked ON passage (asked_by) WHERE asked_by = '';

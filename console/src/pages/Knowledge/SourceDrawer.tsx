@@ -3,7 +3,7 @@ import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Drawer } from "../../parts/Drawer"
-import { Day } from "../../parts/Fields"
+import { Area, Day } from "../../parts/Fields"
 import { Wrong } from "../../parts/Says"
 import { Every } from "./AddSource"
 
@@ -50,10 +50,51 @@ function Body({ source }: { source: Schemas["Source"] }) {
             <div className="rounded-md border border-line p-3">
               <p className="text-sm text-soft">{p.question || p.trail?.join(" › ")}</p>
               <p className="whitespace-pre-line">{p.text}</p>
+              <Asked passage={p} source={source.id} />
             </div>
           </li>
         ))}
       </ol>
+    </div>
+  )
+}
+
+/** The questions that a passage answers, in customers' words: written by a model, or by people. */
+function Asked({ passage: p, source }: { passage: Schemas["Passage"]; source: string }) {
+  const queries = useQueryClient()
+  const [text, setText] = useState<string | null>(null)
+  const save = useMutation({
+    mutationFn: (questions: string[]) => api.putQuestions(p.id, questions),
+    onSuccess: () => {
+      setText(null)
+      void queries.invalidateQueries({ queryKey: ["sources", source, "passages"] })
+    },
+  })
+  if (text !== null)
+    return (
+      <form
+        className="mt-2 space-y-2"
+        onSubmit={e => {
+          e.preventDefault()
+          save.mutate(text.split("\n").filter(line => line.trim()))
+        }}
+      >
+        <Area label="Questions that this answers, one a line" rows={4} most={4000} value={text} onChange={setText} />
+        <Wrong error={save.error} />
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setText(null)}>Cancel</Button>
+          <Button type="submit" look="main" disabled={save.isPending}>
+            Keep them
+          </Button>
+        </div>
+      </form>
+    )
+  return (
+    <div className="mt-2 flex flex-wrap items-baseline gap-x-2 text-sm text-soft">
+      {!!p.asked?.length && <span>Found by: {p.asked.map(q => `“${q}”`).join(", ")}</span>}
+      <button className="text-sea underline" onClick={() => setText((p.asked ?? []).join("\n"))}>
+        {p.asked?.length ? "Change" : "Add questions that it answers"}
+      </button>
     </div>
   )
 }
