@@ -31,6 +31,7 @@ type Summary struct {
 	Mood     string   `json:"mood" required:"true"`
 	Memory   []string `json:"memory,omitempty" description:"What was known of the contact."`
 	LastSaid string   `json:"last_said" required:"true"`
+	Gist     string   `json:"gist,omitempty" description:"In a few sentences, by the bot's language model."`
 }
 
 // Fact is the value of a field of a contact.

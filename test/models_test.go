@@ -286,3 +286,60 @@ func TestTheDaysPromptsHoldOneContactEach(t *testing.T) {
 		t.Errorf("these wait: %v", waiting)
 	}
 }
+
+// Whoever takes a conversation finds what it came to in a few sentences, and a bare fact is
+// worded by the bot's model, as far as that adds and drops nothing.
+func TestAModelHelpsThePeople(t *testing.T) {
+	s := thinking(t)
+	v := s.visitor()
+	s.asks(v, "Do dogs travel free?")
+	s.asks(v, "Can I talk to a person please?")
+	id := s.conversation("").ID
+	s.eventually("the summary says what it came to", func() bool {
+		c, err := s.client.Conversation(s.ctx, id)
+		s.must(err)
+		return c.Summary != nil && strings.Contains(c.Summary.Gist, "Do dogs travel free")
+	})
+	_, err := s.client.Take(s.ctx, id, false)
+	s.must(err)
+	for fact, c := range map[string][2]string{
+		"no boats on the 25th":         {"Please note: there are no boats on the 25th.", "Please note: there are no boats on the 25th."},
+		"dogs pay £3 on the 26th":      {"Dogs pay £2 on the 26th, I promise.", "Dogs pay £3 on the 26th."},
+		"the bar shuts at 9 on Sunday": {"The bar shuts at 9.", "The bar shuts at 9 on Sunday."},
+	} {
+		s.World.Desk.Put(world.Script{When: fact, Reply: c[0]})
+		said, err := s.client.ReplyWithFact(s.ctx, id, fact, "")
+		s.must(err)
+		if said.Text != c[1] {
+			t.Errorf("%q: %q, wanted %q", fact, said.Text, c[1])
+		}
+	}
+}
+
+// A customer who writes in another language is answered in it, as far as numbers, names and
+// denials are the same in what it means.
+func TestAModelRepliesInTheCustomersLanguage(t *testing.T) {
+	s := thinking(t)
+	s.asks(s.visitor(), "Do dogs travel free?")
+	on := ""
+	for _, p := range s.lastTurn().Trace.Thoughts[0].Passages {
+		if strings.Contains(p.Text, "Dogs travel free") {
+			on = p.ID
+		}
+	}
+	reply := func(says, means string) string {
+		return fmt.Sprintf(`{"act":"reply","language":"de","asked":["Do dogs travel free?"],"unknown":[],"sentences":[{"says":%q,"means":%q,"stands_on":[%q]}]}`, says, means, on)
+	}
+	const means = "Dogs travel free and are welcome on the open decks and in the lower saloon."
+	s.World.Desk.Put(world.Script{When: "Fahren Hunde kostenlos?", Reply: reply("Hunde fahren kostenlos und sind auf den offenen Decks und im unteren Salon willkommen.", means)})
+	contains(t, s.asks(s.visitor(), "Fahren Hunde kostenlos?"), "Hunde fahren kostenlos")
+	s.World.Desk.Put(world.Script{When: "Fahren Hunde kostenlos?", Reply: reply("Hunde fahren nicht kostenlos, sie kosten 5 Pfund.", means)})
+	if said := s.asks(s.visitor(), "Fahren Hunde kostenlos?"); strings.Contains(said, "5 Pfund") {
+		t.Errorf("%q", said)
+	}
+	// What is forbidden is so in any language.
+	s.World.Desk.Put(world.Script{When: "Tabletten", Reply: strings.Replace(reply("Hunde fahren kostenlos und sind auf den offenen Decks und im unteren Salon willkommen.", means), "Do dogs travel free?", "Which pills should I take against seasickness?", 1)})
+	if said := s.asks(s.visitor(), "Welche Tabletten soll ich gegen Seekrankheit nehmen?"); strings.Contains(said, "Hunde") {
+		t.Errorf("%q", said)
+	}
+}

@@ -21,6 +21,9 @@ var escalateKind = EffectKind{Name: "escalate", Decide: func(_ context.Context, 
 	escalate := e.(dialogue.Escalate)
 	c.commit.Escalate = &escalate
 	c.Happened("Escalated to people: " + bot.Because(escalate.Reason))
+	if m := c.snapshot.Model; m != nil && m.Unavailable(c.snapshot.Brief) == "" {
+		c.Later("summarise", "summarise/"+c.talk.ID, thinkBody{m.Connection.Name, c.snapshot.Brief.Name})
+	}
 }}
 
 // gapKind notes what the knowledge does not answer.

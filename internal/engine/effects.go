@@ -66,7 +66,7 @@ type EffectKind struct {
 }
 
 // effectKinds is where the kinds of effects are registered.
-var effectKinds = []EffectKind{sayKind, sendKind, rememberKind, escalateKind, gapKind, exampleKind, rowKind, callKind, thinkKind, syncKind, notifyKind}
+var effectKinds = []EffectKind{sayKind, sendKind, rememberKind, escalateKind, gapKind, exampleKind, rowKind, callKind, thinkKind, summariseKind, syncKind, notifyKind}
 
 // registerEffects returns the kinds by name, or what is wrong with them.
 func registerEffects(kinds []EffectKind) (map[string]EffectKind, error) {

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 
-	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/store"
 )
@@ -116,7 +115,11 @@ var errRepeated = errors.New("done before")
 // that person's reply, and proposes the lesson. Whoever replies must have taken
 // the conversation.
 func (i *Inbox) ReplyWithFact(ctx context.Context, id, person, fact, key string) (store.Message, error) {
-	return i.Reply(ctx, id, person, learn.Worded(fact), key)
+	c, err := i.w.store.Conversation(ctx, id)
+	if err != nil {
+		return store.Message{}, err
+	}
+	return i.Reply(ctx, id, person, i.w.worded(ctx, c.Bot, fact), key)
 }
 
 // AnswerGap makes a house answer for a gap, and closes it. With send, those who

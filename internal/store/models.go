@@ -130,3 +130,10 @@ func (s *Store) OnePassage(ctx context.Context, id string) (p knowledge.Passage,
 	}
 	return list[0], nil
 }
+
+// PutGist adds what a model says a conversation came to, to the summary for whoever takes
+// it.
+func (t *Tx) PutGist(conversationID, words string) error {
+	_, err := t.exec(`UPDATE conversation SET summary = json_set(summary, '$.gist', ?) WHERE id = ? AND summary <> ''`, words, conversationID)
+	return err
+}

@@ -60,7 +60,24 @@ func (p *prompt) reply(mode Mode, scripts []Script) said {
 	case thinker.Answer:
 		return p.answer(mode, last)
 	}
+	if strings.Contains(p.Messages[0].Content, "Below stands a talk") {
+		return said{text: summary(last)}
+	}
 	return said{text: strings.TrimSpace(last)}
+}
+
+// summary sums a talk up, which stands in lines behind who said each.
+func summary(talk string) string {
+	var asked []string
+	for line := range strings.Lines(talk) {
+		if words, ok := strings.CutPrefix(strings.TrimSpace(line), "customer: "); ok {
+			asked = append(asked, strings.TrimRight(words, ".!?"))
+		}
+	}
+	if len(asked) == 0 {
+		return "Nothing was said."
+	}
+	return "The customer wrote: " + strings.Join(asked, "; ") + "."
 }
 
 func asJSON(v any) string {

@@ -72,11 +72,7 @@ func measureReading(use string, c *codes) error {
 			continue
 		}
 		hits := all.finder.Reading(context.Background(), partsOf(q.Question), q.After, given)
-		parts := partsOf(q.Question)
-		for _, wording := range world.Wordings(q.Question) {
-			parts = append(parts, answer.Part{Text: wording, Kind: answer.Question})
-		}
-		with := written.finder.Reading(context.Background(), parts, q.After, given)
+		with := written.finder.ReadingWith(context.Background(), partsOf(q.Question), world.Wordings(q.Question), q.After, given)
 		wide := all.finder.Reading(context.Background(), partsOf(q.Question), q.After, glimpses)
 		among := func(found []string) int {
 			holds := func(s quiz.Sources) bool {

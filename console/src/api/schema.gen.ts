@@ -3796,6 +3796,8 @@ export interface components {
         Summary: {
             /** @description Questions that the bot answered. */
             asked?: string[];
+            /** @description In a few sentences, by the bot's language model. */
+            gist?: string;
             last_said: string;
             /** @description What was known of the contact. */
             memory?: string[];

@@ -67,6 +67,26 @@ func (f Finder) Reading(ctx context.Context, parts []Part, previous string, n in
 	return list
 }
 
+// ReadingWith is Reading that leaves the last quarter of the places to what is found in
+// further wordings of what was asked.
+func (f Finder) ReadingWith(ctx context.Context, parts []Part, wordings []string, previous string, n int) []knowledge.Hit {
+	found := f.Reading(ctx, parts, previous, n)
+	if len(wordings) == 0 {
+		return found
+	}
+	var asked []Part
+	for _, w := range wordings {
+		asked = append(asked, Part{Text: w, Kind: Question})
+	}
+	list := slices.Clone(found[:min(len(found), n-n/4)])
+	for _, hit := range slices.Concat(f.Reading(ctx, asked, "", n/4+1), found[len(list):]) {
+		if len(list) < n && !slices.ContainsFunc(list, hit.Same) {
+			list = append(list, hit)
+		}
+	}
+	return list
+}
+
 // leaf ranks many passages by words and meaning alone.
 func (f Finder) leaf(ctx context.Context, part Part, previous string, n int, note func(Found, float64)) {
 	q := understand(f.Index, part.Text)

@@ -128,11 +128,12 @@ type Decision struct {
 
 // A Summary tells a person what they need to go on.
 type Summary struct {
-	Asked    []string `json:"asked"`     // questions, answered ones with the answer's first words
-	Open     []string `json:"open"`      // questions without an answer
-	Mood     string   `json:"mood"`      // calm, angry
-	Memory   []string `json:"memory"`    // "E-mail: ada@example.org"
-	LastSaid string   `json:"last_said"` // the customer's last words
+	Asked    []string `json:"asked"`          // questions, answered ones with the answer's first words
+	Open     []string `json:"open"`           // questions without an answer
+	Mood     string   `json:"mood"`           // calm, angry
+	Memory   []string `json:"memory"`         // "E-mail: ada@example.org"
+	LastSaid string   `json:"last_said"`      // the customer's last words
+	Gist     string   `json:"gist,omitempty"` // what a model makes of it, once it has
 }
 
 func (s Snapshot) values(question string) template.Values {

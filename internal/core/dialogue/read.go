@@ -48,13 +48,15 @@ func (t *turn) read(parts []answer.Part) (settled bool) {
 	if len(asked) == 0 {
 		return false
 	}
-	if why := cmp.Or(t.overBudget(), t.Model.Resting); why != "" && len(t.Thoughts) == 0 {
+	if why := t.Model.Unavailable(t.Brief); why != "" && len(t.Thoughts) == 0 {
 		t.trace.BuiltIn = why
 		return false
 	}
 	for _, part := range asked {
 		reply := t.Finder.Reply(t.ctx, part, t.next.LastQuestion, t.bars(), t.Abilities.Limit)
-		if rule, is := t.forbids(part, reply); is != allowed {
+		// Of another language only what is surely forbidden can be told; what is asked in
+		// it is looked at again once the model has put it into that of the knowledge.
+		if rule, is := t.forbids(part, reply); is == forbidden || is == doubtful && !t.isForeign(part.Text) {
 			t.trace.BuiltIn = "it is, or may be, about " + rule.About
 			return false
 		}
@@ -110,16 +112,17 @@ func (t *turn) messageIDs() string {
 	return strings.Join(ids, " ")
 }
 
-// overBudget says that the bot has used up what it may in a day, "" if it has not.
-func (t *turn) overBudget() string {
-	daily, spent := t.Brief.Model.Daily, t.Model.Spent
+// Unavailable says why a bot's model is not asked now: the bot has used up what it may in a
+// day, or the model is left alone; "" if it is asked.
+func (m Model) Unavailable(brief bot.Brief) string {
+	daily, spent := brief.Model.Daily, m.Spent
 	switch {
 	case daily.Tokens > 0 && spent.Tokens >= daily.Tokens:
 		return fmt.Sprintf("the bot has used its %d tokens of today", daily.Tokens)
 	case daily.Cost > 0 && float64(spent.Cost) >= daily.Cost*1e6:
 		return fmt.Sprintf("the bot has used its budget of today, %g", daily.Cost)
 	}
-	return ""
+	return m.Resting
 }
 
 // A reader has the model read and reply, in one turn.
@@ -330,18 +333,7 @@ func (r *reader) chosen(o thinker.Outcome, looks []thinker.Look) (list []thinker
 			}
 		}
 	}
-	if len(o.Wordings) > 0 {
-		var parts []answer.Part
-		for _, wording := range o.Wordings {
-			parts = append(parts, answer.Part{Text: wording, Kind: answer.Question})
-		}
-		for i, hit := range r.Finder.Reading(r.ctx, parts, "", most) {
-			if i < most/4+1 {
-				add(hit)
-			}
-		}
-	}
-	for _, hit := range found {
+	for _, hit := range slices.Concat(r.Finder.ReadingWith(r.ctx, r.asked, o.Wordings, r.State.LastQuestion, most-len(list)), found) {
 		add(hit)
 	}
 	return list
@@ -432,6 +424,9 @@ func (r *reader) settle(o thinker.Outcome, at int) (why string) {
 		r.reading = true
 		return "the model finds no answer in what it read"
 	}
+	if why := r.forbiddenIn(o); why != "" {
+		return why
+	}
 	kept, findings := r.supported(o.Sentences)
 	for _, f := range findings {
 		r.trace.Thoughts[at].Checks = append(r.trace.Thoughts[at].Checks, Checked{Says: f.Says, Means: f.Means, On: f.On, Fault: string(f.Fault), Why: f.Why})
@@ -447,7 +442,7 @@ func (r *reader) settle(o thinker.Outcome, at int) (why string) {
 	if !slices.ContainsFunc(kept, func(f support.Finding) bool { return !f.Polite || strings.HasSuffix(f.Says, "?") }) {
 		return "nothing of the model's reply is supported"
 	}
-	if why := r.beside(kept, o.Unknown); why != "" {
+	if why := r.beside(kept, o); why != "" {
 		return why
 	}
 	var words []string
@@ -473,10 +468,31 @@ func (r *reader) settle(o thinker.Outcome, at int) (why string) {
 	return ""
 }
 
+// forbiddenIn says that what was asked in another language is, or may be, what the brief
+// forbids, "" if it is not. Where there is a rule and the model does not say what was asked,
+// that cannot be told.
+func (r *reader) forbiddenIn(o thinker.Outcome) string {
+	foreign := o.Language != "" && o.Language != r.Settings.Language
+	if !foreign || len(r.Brief.Forbidden) == 0 {
+		return ""
+	}
+	if len(o.Asked) == 0 {
+		return "the model does not say what was asked, so it cannot be held against what the brief forbids"
+	}
+	for _, asked := range o.Asked {
+		part := answer.Part{Text: asked, Kind: answer.Question}
+		reply := r.Finder.Reply(r.ctx, part, "", r.bars(), r.Abilities.Limit)
+		if rule, is := r.forbids(part, reply); is != allowed {
+			return "it is, or may be, about " + rule.About
+		}
+	}
+	return ""
+}
+
 // beside says why what the model says, though it is supported, is no answer to what was
 // asked, "" if it may be: it says nothing of a name or a feast that the question is about,
 // or is nothing like an answer.
-func (r *reader) beside(kept []support.Finding, unknown []string) string {
+func (r *reader) beside(kept []support.Finding, o thinker.Outcome) string {
 	var said []string
 	for _, f := range kept {
 		if f.Polite {
@@ -493,12 +509,19 @@ func (r *reader) beside(kept []support.Finding, unknown []string) string {
 			}
 		}
 	}
-	if len(said) == 0 || r.Settings.Language != text.LanguageOf(r.said) && text.LanguageOf(r.said) != "" {
+	if len(said) == 0 {
 		return ""
 	}
-	content := strings.Join(said, " ") + " " + strings.Join(unknown, " ")
+	asked := r.asked
+	if o.Language != "" && o.Language != r.Settings.Language {
+		asked = nil
+		for _, question := range o.Asked {
+			asked = append(asked, answer.Part{Text: question, Kind: answer.Question})
+		}
+	}
+	content := strings.Join(said, " ") + " " + strings.Join(o.Unknown, " ")
 	fits, known := false, false
-	for _, part := range r.asked {
+	for _, part := range asked {
 		if name := r.Finder.LacksNamed(part, content); name != "" {
 			return fmt.Sprintf("the model says nothing of %q, which was asked about", name)
 		}

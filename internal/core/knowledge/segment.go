@@ -22,11 +22,12 @@ type field int
 const (
 	inQuestion field = iota
 	inTrail
+	inAsked
 	inBody
 	fields
 )
 
-var fieldWeight = [fields]float64{inQuestion: 2.5, inTrail: 1.8, inBody: 1}
+var fieldWeight = [fields]float64{inQuestion: 2.5, inTrail: 1.8, inAsked: 0.5, inBody: 1}
 
 // A segment is a part of an index. It does not change once built.
 type segment struct {
@@ -111,7 +112,7 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 			add(inTrail, heading)
 		}
 		for _, asked := range p.Asked {
-			add(inTrail, asked)
+			add(inAsked, asked)
 		}
 		add(inBody, p.Text)
 		for f, n := range lengths[i] {

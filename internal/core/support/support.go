@@ -54,6 +54,16 @@ type Finding struct {
 	Polite bool   // it says nothing that would need support
 }
 
+// States reports whether the fault is one of what is stated (a number, a time, a name, an
+// address, a promise) and not only of how.
+func (f Finding) States() bool {
+	switch f.Fault {
+	case WrongNumber, WrongTime, WrongName, WrongLink, Promises:
+		return true
+	}
+	return false
+}
+
 // A Checker holds sentences against passages. It is safe for concurrent use if its
 // functions are.
 type Checker struct {

@@ -202,6 +202,7 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 	var said struct {
 		Act       string
 		Language  string
+		Asked     []string
 		Sentences []struct {
 			Says, Means string
 			StandsOn    []string `json:"stands_on"`
@@ -240,6 +241,9 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 			return o, errors.New("the reply says nothing")
 		}
 		o.Unknown = few(said.Unknown, mostLearnt)
+		if foreign {
+			o.Asked = few(said.Asked, mostLearnt)
+		}
 	case Search:
 		o.Chosen, o.Wordings = few(said.Passages, t.most(12)), few(said.Wordings, mostWordings)
 	case Ask:

@@ -10,7 +10,7 @@ const answerInstructions = `How you reply:
 - If the passages do not answer a question, put it in unknown. If they answer none, the act is not_known.
 - If the customer wants a person, the act is person. If what they want has nothing to do with the business, it is off_topic. Otherwise it is reply.
 - Use a tool only where the customer asks for what it gives. You can do nothing else: you cannot book, change, send or refund anything.
-- Write in the customer's language, and name it in language (ISO 639-1). If that is not %[1]s, give in means what the sentence means in %[1]s.
+- Write in the customer's language, and name it in language (ISO 639-1). If that is not %[1]s, give in means what the sentence means in %[1]s, and in asked what the customer asks, each question in %[1]s.
 `
 
 const searchInstructions = `You look up what a customer of %s wants to know. Below stand glimpses of what may be read.
@@ -48,10 +48,11 @@ func list(of string) map[string]any {
 
 var (
 	answerSchema = map[string]any{
-		"type": "object", "required": []any{"act", "language", "sentences", "unknown"}, "additionalProperties": false,
+		"type": "object", "required": []any{"act", "language", "asked", "sentences", "unknown"}, "additionalProperties": false,
 		"properties": map[string]any{
 			"act":      map[string]any{"type": "string", "enum": []any{ActReply, ActNotKnown, ActOffTopic, ActPerson}},
 			"language": map[string]any{"type": "string"},
+			"asked":    list("string"),
 			"sentences": map[string]any{"type": "array", "items": map[string]any{
 				"type": "object", "required": []any{"says", "means", "stands_on"}, "additionalProperties": false,
 				"properties": map[string]any{"says": map[string]any{"type": "string"}, "means": map[string]any{"type": "string"}, "stands_on": list("string")},

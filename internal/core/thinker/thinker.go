@@ -113,8 +113,9 @@ type Field struct {
 
 // An Outcome is what comes of a task.
 type Outcome struct {
-	Act       string // of Answer: reply, not_known, off_topic, person
-	Language  string // that the reply is in
+	Act       string   // of Answer: reply, not_known, off_topic, person
+	Language  string   // that the reply is in
+	Asked     []string // what the customer asks, in the language of the passages, where the reply is in another
 	Sentences []support.Sentence
 	Unknown   []string // what was asked and the passages do not answer
 	Calls     []Call

@@ -175,6 +175,7 @@ function Handover({
       <h3 className="font-semibold">
         {c.who}: {c.because}
       </h3>
+      {summary.gist && <p>{summary.gist}</p>}
       {!!summary.open?.length && (
         <p>
           <span className="text-soft">Not answered yet: </span>
