@@ -7,7 +7,7 @@ export GOAMD64 ?= v2
 
 console_sources := $(shell find console/src console/widget console/public -type f) console/index.html console/vite.config.ts console/vite.widget.config.ts
 
-.PHONY: demo build test check race hostile kills fuzz bench quality fit train lexicon screenshots types clean
+.PHONY: demo build test check race hostile guards kills fuzz bench quality fit train lexicon screenshots types clean
 
 ## demo: start Urgent Parrot with the demo business and the simulated outside world
 demo: build
@@ -49,6 +49,10 @@ fuzz:
 bench: build
 	$(GO) run ./test/bench
 	$(GO) test ./internal/core/encoder -run xxx -bench Encode
+
+## guards: take the guard rails around models out, one by one, and see a test fail for each
+guards:
+	$(GO) run ./test/guards
 
 ## quality: how well questions are answered, beside plain BM25
 quality:
