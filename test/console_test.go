@@ -2,6 +2,7 @@ package test
 
 import (
 	"errors"
+	"fmt"
 	"testing"
 
 	"urgentparrot.example/internal/service"
@@ -219,6 +220,48 @@ func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {
 		p.Type(`input[type=email]`, "noor@example.org", false), p.Do(`document.querySelector("[role=checkbox]").click()`), p.Click("Keep it", false),
 		p.AwaitText("noor@example.org", false), p.AwaitText("verified", false), p.AwaitText("group", false),
 	))
+	for _, complaint := range p.Errors() {
+		t.Errorf("the page complains: %s", complaint)
+	}
+}
+
+// A builder connects a model server by a form, has the bot think with it, tries it beside
+// the brief, and reads why it said what it said. Comments in the documents stay.
+func TestABuilderConnectsAModelInTheConsole(t *testing.T) {
+	s := open(t)
+	s.must(s.client.RemoveDocument(s.ctx, "connections", "reading-desk"))
+	s.bot(func(brief string) string { return "# Pip, at the front.\n" + brief })
+	b, err := browser.Start()
+	s.must(err)
+	t.Cleanup(b.Close)
+	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
+	s.must(err)
+	p, err := b.Open(1280, 800, false)
+	s.must(err)
+	field := func(label, text string) error {
+		at := fmt.Sprintf(`document.getElementById([...document.querySelectorAll("label")].find(l => l.innerText.trim() === %q)?.htmlFor)`, label)
+		return errors.Join(p.Await(at), p.Do(at+".focus();"+at+".select?.()"), p.Key(text))
+	}
+	s.must(errors.Join(
+		p.Go(link), p.Click("Sign in", false), p.Click("Connections", false), p.Click("Connect something", false), p.Click("Model server", false),
+		p.AwaitText("say which of the server's models is used", false),
+		field("Title", "Reader"), field("Name", "reader"), field("Address", s.WorldURL+"/reading-desk/v1"),
+		p.Click("Fetch the list", false), p.Click("desk-large", false), field("Price of a million tokens read", "0.5"),
+		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
+		p.Do(`[...document.querySelectorAll("[role=tab]")].find(e => e.innerText === "Text").click()`),
+		p.Await(`document.querySelector("textarea")?.value.includes("desk-large")`), p.Await(`document.querySelector("textarea")?.value.includes("read: 0.5")`),
+
+		p.Click("Bots", false), p.Click("Model", false), p.Await(`[...document.querySelectorAll("option")].some(o => o.value === "reader")`),
+		p.Do(`const e = document.querySelector("select"); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, "reader"); e.dispatchEvent(new Event("change", { bubbles: true }))`),
+		p.AwaitText("each sentence is held against the knowledge", false),
+		p.Type(`input[aria-label="Write as a customer"]`, "Do dogs travel free?", false), p.Click("Say", false), p.AwaitText("Dogs travel free and are welcome", false),
+		p.Click("Why?", false), p.AwaitText("What the model was asked", false), p.AwaitText("stands on", false), p.AwaitText("Reader, desk-large", false), p.Click("Close this panel", false),
+		p.Click("Put live", false), p.AwaitText("Version 3 is live", false),
+		p.Click("Today", false), p.AwaitText("What models were used for today", false),
+	))
+	kept, err := s.client.Document(s.ctx, "bots", "front-desk")
+	s.must(err)
+	contains(t, kept.Text, "# Pip, at the front.", "use: reader")
 	for _, complaint := range p.Errors() {
 		t.Errorf("the page complains: %s", complaint)
 	}

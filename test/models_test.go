@@ -343,3 +343,21 @@ func TestAModelRepliesInTheCustomersLanguage(t *testing.T) {
 		t.Errorf("%q", said)
 	}
 }
+
+// The same server may make the vectors of passages and questions.
+func TestAModelServerMakesTheVectors(t *testing.T) {
+	s := open(t)
+	d, err := s.client.Document(s.ctx, "settings", "brackwater")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "settings", "brackwater", d.Text+"embeddings: { connection: reading-desk, model: desk-vectors }\n", 0)
+	s.must(err)
+	s.eventually("passages are found by its vectors", func() bool {
+		found, err := s.client.Search(s.ctx, "Do dogs travel free?", "")
+		s.must(err)
+		return len(found.Items) > 0 && found.Items[0].Meaning > 0.3 && strings.Contains(found.Items[0].Text, "Dogs travel free")
+	})
+	_, err = s.client.PutDocument(s.ctx, "settings", "brackwater", d.Text+"embeddings: { connection: office-mail, model: x }\n", 0)
+	if err == nil || !strings.Contains(err.Error(), "mail server") {
+		t.Errorf("a mail server makes vectors: %v", err)
+	}
+}

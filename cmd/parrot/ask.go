@@ -45,7 +45,16 @@ func (c *call) printAnswer(a client.Answer) error {
 			fmt.Fprintf(w, "%s\n\n", a.Answer)
 		}
 		fmt.Fprintf(w, "Decision\t%s: %s\n", a.Trace.Decision, a.Trace.Why)
-		fmt.Fprintf(w, "Confidence\t%s (the bot answers from %v)\n", answer.Shown(a.Confidence), a.Trace.Threshold)
+		switch n := len(a.Trace.Thoughts); {
+		case n > 0 && a.Trace.BuiltIn == "":
+			last := a.Trace.Thoughts[n-1]
+			fmt.Fprintf(w, "Written by\t%s (%s); what it says was held against the passages\n", last.Connection, last.Model)
+		default:
+			if a.Trace.BuiltIn != "" {
+				fmt.Fprintf(w, "Built-in\t%s\n", a.Trace.BuiltIn)
+			}
+			fmt.Fprintf(w, "Confidence\t%s (the bot answers from %v)\n", answer.Shown(a.Confidence), a.Trace.Threshold)
+		}
 		for _, cite := range a.Citations {
 			fmt.Fprintf(w, "Cites\t%s\n", place(cite))
 		}

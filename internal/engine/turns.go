@@ -94,6 +94,9 @@ func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bo
 			snapshot.Results = append(snapshot.Results, r.Result)
 		}
 		for _, th := range turn.Thoughts {
+			if th.Reply != nil {
+				h.latest = h.latest.Add(time.Duration(th.Reply.Took) * time.Millisecond) // the model's time is shown apart
+			}
 			if !th.Done {
 				return false, nil // the model's answer will wake the turn
 			}
@@ -119,7 +122,7 @@ func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bo
 		return false, err // the workspace is closing: it is decided when it is opened again
 	}
 	decision.Trace.Timings = append([]dialogue.Timing{
-		{Part: "wait", Microseconds: started.Sub(h.latest).Microseconds()},
+		{Part: "wait", Microseconds: max(0, started.Sub(h.latest)).Microseconds()},
 		{Part: "read", Microseconds: read.Microseconds()},
 	}, decision.Trace.Timings...)
 	committing := &Committing{w: w, talk: c, channel: ch, snapshot: snapshot, hearing: h, commit: store.Commit{Turn: turn}}

@@ -375,20 +375,20 @@ func (p *prompt) questions() []string {
 	return list
 }
 
-// Questions are what a passage may be asked, made from its words and those that customers
-// say for them: what a model makes of it that sees the passage and nothing else.
+// Questions are what a passage may be asked, made of its own words and everyday ones that
+// customers say for them: what a model makes of it that sees the passage and nothing else.
 func Questions(head, words string) []string {
-	const most = 4
+	const most, telling = 4, 6
 	list := []string{}
 	for _, span := range text.Sentences(words) {
 		var said []string
 		for _, t := range english.Telling(words[span.Start:span.End]) {
-			if _, customers := english.Sayings(t.Word); len(customers) > 0 && !t.Light {
-				said = append(said, customers[0].Word)
+			if _, customers := english.Sayings(t.Word); !t.Light && len(said) < telling {
+				said = append(said, everyday(t.Word, customers))
 			}
 		}
 		if len(said) > 1 && len(list) < most {
-			list = append(list, strings.TrimSpace(head)+": "+strings.Join(said[:min(6, len(said))], " ")+"?")
+			list = append(list, "What about "+strings.Join(said, " ")+" ("+strings.ToLower(strings.TrimSpace(head))+")?")
 		}
 	}
 	return list
@@ -399,15 +399,29 @@ func Questions(head, words string) []string {
 func Wordings(question string) []string {
 	var said []string
 	for _, t := range english.Telling(question) {
+		texts, _ := english.Sayings(t.Word)
 		said = append(said, t.Word)
-		if texts, _ := english.Sayings(t.Word); len(texts) > 0 && !t.Light {
-			said = append(said, texts[0].Word)
+		if word := everyday(t.Word, texts); word != t.Word && !t.Light {
+			said = append(said, word)
 		}
 	}
 	if len(said) == 0 {
 		return []string{}
 	}
 	return []string{strings.Join(said, " ")}
+}
+
+// everyday is the likeliest word that is said for another, if that is an everyday word and
+// means nearly the same; else the word itself.
+func everyday(word string, said []text.Saying) string {
+	const frequent = 40
+	alike := english.Alike(english.Stem(word))
+	for _, s := range said[:min(len(said), 8)] {
+		if text.English().Times(s.Word) >= frequent && slices.Contains(alike, english.Stem(s.Word)) {
+			return s.Word
+		}
+	}
+	return word
 }
 
 var (

@@ -3,6 +3,7 @@ package world
 import (
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
 	"net/http"
 	"slices"
 	"strings"
@@ -154,6 +155,7 @@ func (d *ReadingDesk) serve(mux *http.ServeMux) {
 		}
 	})
 	mux.HandleFunc("POST /reading-desk/v1/chat/completions", d.chat)
+	mux.HandleFunc("POST /reading-desk/v1/embeddings", d.embed)
 	mux.HandleFunc("GET /reading-desk/exchanges", func(w http.ResponseWriter, _ *http.Request) {
 		mode, scripts := d.now()
 		writeJSON(w, http.StatusOK, map[string]any{"mode": mode, "modes": Modes, "scripts": scripts, "exchanges": d.Exchanges(), "seen": d.Seen()})
@@ -217,6 +219,34 @@ func (d *ReadingDesk) chat(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	p.stream(w, r, reply, mode)
+}
+
+// embed serves POST /embeddings: the stems of a text, counted in places that their hashes
+// choose. Texts that share words are near each other.
+func (d *ReadingDesk) embed(w http.ResponseWriter, r *http.Request) {
+	const components = 256
+	if d.Trouble.strikes(w, r) {
+		return
+	}
+	var in struct{ Input []string }
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 4<<20)).Decode(&in); err != nil {
+		http.Error(w, err.Error(), http.StatusBadRequest)
+		return
+	}
+	data := []any{}
+	for i, words := range in.Input {
+		vector := make([]float32, components)
+		for _, t := range english.Terms(words) {
+			h := fnv.New32a()
+			h.Write([]byte(t.Stem))
+			if vector[h.Sum32()%components] += 1; t.Light || t.Stop {
+				vector[h.Sum32()%components] -= 0.8
+			}
+		}
+		vector[0] += 0.01 // no text is nowhere
+		data = append(data, map[string]any{"object": "embedding", "index": i, "embedding": vector})
+	}
+	writeJSON(w, http.StatusOK, map[string]any{"object": "list", "data": data})
 }
 
 // last is what the customer said last.

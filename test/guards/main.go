@@ -43,7 +43,7 @@ var guards = []guard{
 	{"no tool twice with the same arguments", "internal/core/dialogue/read.go", "case slices.ContainsFunc(r.done, func(d thinker.Done) bool { return sameCall(d.Call, call) }):", "case false:", dialogue},
 	{"so many requests for a reply", "internal/core/dialogue/read.go", "if r.heard >= r.mostThoughts() {", "if false {", dialogue},
 	{"what a model does not find is not answered", "internal/core/dialogue/read.go", "r.reading = true", "", dialogue},
-	{"forbidden matters are not asked", "internal/core/dialogue/read.go", "is == forbidden || is == doubtful && !t.isForeign(part.Text) {", "false {", dialogue},
+	{"forbidden matters are not asked", "internal/core/dialogue/read.go", "is == forbidden || is == doubtful && !t.isForeign(part.Text) {", "is == forbidden && false {", dialogue},
 	{"forbidden matters in other languages", "internal/core/dialogue/read.go", "if why := r.forbiddenIn(o); why != \"\" {", "if why := r.forbiddenIn(o); false {", service},
 	{"the day's tokens", "internal/core/dialogue/read.go", "case daily.Tokens > 0 && spent.Tokens >= daily.Tokens:", "case false:", dialogue},
 	{"the day's money", "internal/core/dialogue/read.go", "case daily.Cost > 0 && float64(spent.Cost) >= daily.Cost*1e6:", "case false:", dialogue},

@@ -174,6 +174,14 @@ func clicks(name string) func(*browser.Page) error {
 	return func(p *browser.Page) error { return p.Click(name, false) }
 }
 
+func awaits(expression string) func(*browser.Page) error {
+	return func(p *browser.Page) error { return p.Await(expression) }
+}
+
+func does(script string) func(*browser.Page) error {
+	return func(p *browser.Page) error { return p.Do(script) }
+}
+
 func types(selector, text string) func(*browser.Page) error {
 	return func(p *browser.Page) error { return p.Type(selector, text, false) }
 }
@@ -196,27 +204,29 @@ func shots(d *service.Demo) []shot {
 	talk := steps(sees("Trial conversation"),
 		types(`input[aria-label="Write as a customer"]`, "How much is a van?\r"), sees("£41"),
 		types(`input[aria-label="Write as a customer"]`, "do babies pay\r"), sees("not sure that this"))
+	thinks := steps(clicks("Model"), awaits(`[...document.querySelectorAll("option")].some(o => o.value === "reading-desk")`), does(`const e = document.querySelector("select"); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, "reading-desk"); e.dispatchEvent(new Event("change", { bubbles: true }))`), sees("each sentence is held against the knowledge"),
+		types(`input[aria-label="Write as a customer"]`, "Can I take my bike on the boat?\r"), sees("Yes. You can take your bicycle"))
 	angry := steps(clicks("+447700900103"), sees("is angry"))
 	group := steps(clicks("All"), clicks("Maren Holt"), sees("maren.holt@example.org"))
 	return []shot{
 		{"today", console + "/today", 1280, 800, false, sees("What the bots did")},
 		{"inbox", console + "/inbox", 1280, 800, false, group},
-		{"inbox-dark", console + "/inbox", 1280, 800, true, angry},
 		{"trace", console + "/inbox", 1280, 800, false, steps(group, clicks("Why?"), sees("What was understood"))},
 		{"knowledge", console + "/knowledge", 1280, 800, false, sees("lost-property.txt")},
 		{"knowledge-gaps", console + "/knowledge/gaps", 1280, 800, false, steps(sees("asked once"), clicks("Answer"), sees("Keep as house answer"))},
 		{"knowledge-lessons", console + "/knowledge/lessons", 1280, 800, true, sees("Approve")},
 		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "gran is in a wheelchair, will someone help her get on?"), sees("A bot would offer this"))},
 		{"bots", console + "/bots", 1280, 800, false, talk},
+		{"bots-model", console + "/bots", 1280, 800, false, thinks},
+		{"trace-model", console + "/bots", 1280, 800, true, steps(thinks, clicks("Why?"), sees("What the model was asked"))},
+		{"connections", console + "/connections/reading-desk", 1280, 800, false, steps(clicks("Fetch the list"), sees("desk-large"))},
 		{"held-reply", console + "/inbox?search=dogs", 1280, 800, false, steps(clicks("Noor"), sees("Waits for your approval"))},
 		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("counts as verified by you"))},
 		{"settings", console + "/settings/hours", 1280, 800, false, steps(sees("Used by: team crew"))},
 		{"sheets", console + "/sheets", 1280, 800, false, sees("Maren Holt")},
 		{"telephone-inbox", console + "/inbox", 390, 780, false, steps(angry, sees("Said last"), sees("someone will answer you here"))},
-		{"telephone-today", console + "/today", 390, 780, true, sees("What the bots did")},
 		{"website-chat", d.WorldURL + "/ferries", 1280, 800, false, asksTheChat},
 		{"handset", d.WorldURL + "/handset", 1280, 800, false, sendsAText},
-		{"mailroom", d.WorldURL + "/mailroom", 1280, 800, false, sees("Mood: angry")},
 		{"outside-world", d.WorldURL + "/", 1280, 800, false, sees("Put out of order")},
 	}
 }

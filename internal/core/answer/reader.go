@@ -67,7 +67,7 @@ func (f Finder) Reading(ctx context.Context, parts []Part, previous string, n in
 	return list
 }
 
-// ReadingWith is Reading that leaves the last quarter of the places to what is found in
+// ReadingWith is Reading that leaves the last sixth of the places to what is found in
 // further wordings of what was asked.
 func (f Finder) ReadingWith(ctx context.Context, parts []Part, wordings []string, previous string, n int) []knowledge.Hit {
 	found := f.Reading(ctx, parts, previous, n)
@@ -78,8 +78,9 @@ func (f Finder) ReadingWith(ctx context.Context, parts []Part, wordings []string
 	for _, w := range wordings {
 		asked = append(asked, Part{Text: w, Kind: Question})
 	}
-	list := slices.Clone(found[:min(len(found), n-n/4)])
-	for _, hit := range slices.Concat(f.Reading(ctx, asked, "", n/4+1), found[len(list):]) {
+	places := max(1, n/6)
+	list := slices.Clone(found[:min(len(found), n-places)])
+	for _, hit := range slices.Concat(f.Reading(ctx, asked, "", places+1), found[len(list):]) {
 		if len(list) < n && !slices.ContainsFunc(list, hit.Same) {
 			list = append(list, hit)
 		}

@@ -174,6 +174,9 @@ func (r *reader) ask(task thinker.Task) (o thinker.Outcome, at int, why string, 
 		shown.Error = why
 	}
 	r.trace.Thoughts = append(r.trace.Thoughts, shown)
+	if th.Reply != nil {
+		r.trace.Timings = append(r.trace.Timings, Timing{"model", int64(th.Reply.Took) * 1000})
+	}
 	return o, at, why, true
 }
 

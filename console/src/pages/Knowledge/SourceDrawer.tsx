@@ -79,7 +79,13 @@ function Asked({ passage: p, source }: { passage: Schemas["Passage"]; source: st
           save.mutate(text.split("\n").filter(line => line.trim()))
         }}
       >
-        <Area label="Questions that this answers, one a line" rows={4} most={4000} value={text} onChange={setText} />
+        <Area
+          label="Questions that this answers, one a line"
+          rows={4}
+          most={4000}
+          value={text}
+          onChange={setText}
+        />
         <Wrong error={save.error} />
         <div className="flex justify-end gap-2">
           <Button onClick={() => setText(null)}>Cancel</Button>
