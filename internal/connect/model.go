@@ -99,6 +99,17 @@ func (e Endpoint) Chat(ctx context.Context, m Model, request *thinker.Request) (
 		return reply, err
 	}
 	response, err := e.openChat(ctx, raw)
+	var unfit *unfitting
+	if errors.As(err, &unfit) && request.Schema != nil {
+		// Some servers know no schemas for replies. The prompt says the form too, and what
+		// comes back is read with the same care.
+		plain := *request
+		plain.Schema = nil
+		if raw, err = json.Marshal(m.body(&plain)); err != nil {
+			return reply, err
+		}
+		response, err = e.openChat(ctx, raw)
+	}
 	if err != nil {
 		return reply, err
 	}
@@ -214,9 +225,19 @@ func (e Endpoint) openChat(ctx context.Context, raw []byte) (*http.Response, err
 				return nil, ctx.Err()
 			}
 		}
-		return nil, fmt.Errorf("%w: %s answered %d: %s", outbound.ErrRefused, e.Title, response.StatusCode, outbound.Excerpt(e.withoutSecret(said)))
+		refused := fmt.Errorf("%w: %s answered %d: %s", outbound.ErrRefused, e.Title, response.StatusCode, outbound.Excerpt(e.withoutSecret(said)))
+		switch response.StatusCode {
+		case http.StatusBadRequest, http.StatusUnprocessableEntity, http.StatusNotImplemented:
+			return nil, &unfitting{refused}
+		}
+		return nil, refused
 	}
 }
+
+// unfitting is the refusal of a request by its form.
+type unfitting struct{ error }
+
+func (u *unfitting) Unwrap() error { return u.error }
 
 func retryAfter(header string) (time.Duration, bool) {
 	seconds, err := strconv.ParseFloat(strings.TrimSpace(header), 64)

@@ -33,7 +33,8 @@ type State struct {
 	Offer        *Offer        `json:"offer,omitempty"`
 	Offered      []string      `json:"offered,omitempty"` // the latest questions that something was offered for, at most keptOffers
 	LastQuestion string        `json:"last_question,omitempty"`
-	Replies      int           `json:"replies,omitempty"` // how many replies the bot made
+	AskedBack    bool          `json:"asked_back,omitempty"` // the model's last reply ends in a question
+	Replies      int           `json:"replies,omitempty"`    // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`
 	Captured     string        `json:"captured,omitempty"` // the facts last written to the sheet
 	Synced       string        `json:"synced,omitempty"`   // and to the CRM

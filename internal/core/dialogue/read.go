@@ -101,6 +101,9 @@ func (t *turn) toBeRead(parts []answer.Part) (asked []answer.Part, greeted bool)
 			return nil, false // the brief's own words
 		}
 	}
+	if len(asked) == 0 && t.State.AskedBack && !slices.ContainsFunc(parts, func(p answer.Part) bool { return p.Kind == answer.Farewell }) {
+		asked = append(asked, answer.Part{Text: t.said, Kind: answer.Statement}) // the answer to what the model asked
+	}
 	return asked, greeted
 }
 
@@ -449,13 +452,17 @@ func (r *reader) settle(o thinker.Outcome, at int) (why string) {
 		return why
 	}
 	var words []string
-	for _, f := range kept {
+	for i, f := range kept {
+		if i == 0 && f.Polite && len(kept) > 1 && greets(f.Says) {
+			continue // the brief's own greeting is enough
+		}
 		words = append(words, f.Says)
 		for _, id := range f.On {
 			r.citeGiven(id)
 		}
 	}
 	note("answered by the model")
+	r.next.AskedBack = strings.HasSuffix(words[len(words)-1], "?")
 	said := strings.Join(words, " ")
 	for i, part := range r.asked {
 		reply := r.Finder.Reply(r.ctx, part, r.State.LastQuestion, r.bars(), r.Abilities.Limit)
@@ -469,6 +476,12 @@ func (r *reader) settle(o thinker.Outcome, at int) (why string) {
 		r.missed(r.nearestPart(open))
 	}
 	return ""
+}
+
+// greets reports whether a sentence is a greeting and nothing else.
+func greets(sentence string) bool {
+	parts := answer.Split(sentence)
+	return len(parts) == 1 && parts[0].Kind == answer.Greeting
 }
 
 // forbiddenIn says that what was asked in another language is, or may be, what the brief

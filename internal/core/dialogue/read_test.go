@@ -385,3 +385,25 @@ func TestAModelChoosesWhatItReads(t *testing.T) {
 		t.Errorf("then it is given %d passages", len(given))
 	}
 }
+
+// A short answer to what the model asked back goes to the model, with what was said; without
+// such a question it is small talk.
+func TestTheAnswerToAModelsQuestionGoesToTheModel(t *testing.T) {
+	s := reader(t)
+	m := &scripted{t: t}
+	m.replies = []any{m.says("reply", "Hello!", "Which island do you want to go to?")}
+	d := m.hears(s, "When does the boat leave?")
+	if words, _ := reply(d); words != "Hello! Which island do you want to go to?" || !d.State.AskedBack {
+		t.Fatalf("%q, %+v", words, d.State)
+	}
+	s.State, s.Talk = d.State, []thinker.Line{{By: "customer", Text: "When does the boat leave?"}, {By: "bot", Text: "Which island do you want to go to?"}}
+	s.Messages = []dialogue.Incoming{{ID: "2", Text: "the first one"}}
+	if d := dialogue.Decide(t.Context(), s); d.Think == nil || d.Think.Request.Messages[3].Text != "Which island do you want to go to?" {
+		t.Errorf("it is not asked: %s", d.Trace.Why)
+	}
+	s.State.AskedBack = false
+	s.Messages[0].Text = "ok"
+	if d := dialogue.Decide(t.Context(), s); d.Think != nil {
+		t.Error("the model is asked about nothing")
+	}
+}

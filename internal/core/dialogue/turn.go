@@ -100,6 +100,7 @@ type turn struct {
 func newTurn(ctx context.Context, s Snapshot) *turn {
 	t := &turn{Snapshot: s, ctx: ctx, next: s.State}
 	t.next.Asked = slices.Clone(s.State.Asked)
+	t.next.AskedBack = false
 	t.Messages = slices.Clone(s.Messages)
 	var lines []string
 	for i, m := range t.Messages {

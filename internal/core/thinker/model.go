@@ -264,14 +264,16 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 	return o, nil
 }
 
-// bare takes away what models put around JSON.
+// bare takes away what models put around JSON: what they think first, fences, words.
 func bare(s string) string {
-	s = strings.TrimSpace(s)
-	if rest, ok := strings.CutPrefix(s, "```"); ok {
-		rest = strings.TrimPrefix(rest, "json")
-		s = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(rest), "```"))
+	if _, after, thought := strings.Cut(s, "</think>"); thought {
+		s = after
 	}
-	return s
+	first, last := strings.IndexByte(s, '{'), strings.LastIndexByte(s, '}')
+	if first < 0 || last < first {
+		return s
+	}
+	return s[first : last+1]
 }
 
 // few returns at most so many texts that say something.

@@ -20,7 +20,10 @@ func TestAModelsRepliesAreBounded(t *testing.T) {
 	}{
 		{"a reply", answer, says(`{"act":"reply","language":"en","sentences":[{"says":"Dogs travel free.","stands_on":["P1"]}],"unknown":[]}`), ""},
 		{"in a fence", answer, says("```json\n{\"act\":\"not_known\",\"language\":\"en\",\"sentences\":[],\"unknown\":[]}\n```"), ""},
-		{"with words before it", answer, says(`Sure: {"act":"not_known"}`), "not the JSON"},
+		{"with words before it", answer, says(`Sure: {"act":"not_known"}`), ""},
+		{"with thoughts before it", answer, says(`<think>{"act": what now?}</think> {"act":"not_known"}`), ""},
+		{"words alone", answer, says(`Dogs travel free.`), "not the JSON"},
+		{"torn", answer, says(`{"act":"reply","sentences":[`), "not the JSON"},
 		{"another act", answer, says(`{"act":"refund"}`), "nobody offered"},
 		{"no words", answer, says(`{"act":"reply","sentences":[{"says":"  "}]}`), "says nothing"},
 		{"cut", answer, &Reply{Text: `{"act":"reply"`, Cut: true}, "cut short"},
