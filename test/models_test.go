@@ -14,7 +14,26 @@ import (
 // thinking opens the demo business whose bots think with the reading desk.
 func thinking(t *testing.T) *stage {
 	t.Helper()
-	return openWith(t, t.TempDir(), "reading-desk")
+	s := openWith(t, t.TempDir(), "reading-desk")
+	d, err := s.client.Document(s.ctx, "settings", "brackwater")
+	s.must(err)
+	before, _, ok := strings.Cut(d.Text, "reading:") // what models do behind the reading is a test of its own
+	if !ok {
+		t.Fatal("the demo's settings name no model for the reading")
+	}
+	_, err = s.client.PutDocument(s.ctx, "settings", "brackwater", before, 0)
+	s.must(err)
+	return s
+}
+
+// used is what the front desk has used of models today.
+func used(list []client.ModelUse) client.ModelUse {
+	for _, m := range list {
+		if m.Bot == "front-desk" {
+			return m
+		}
+	}
+	return client.ModelUse{}
 }
 
 // lastTurn returns how the last reply of the newest conversation was decided.
@@ -69,7 +88,7 @@ func TestABotThinksWithAModel(t *testing.T) {
 	}
 	status, err := s.client.Status(s.ctx)
 	s.must(err)
-	if len(status.Models) != 1 || status.Models[0].Bot != "front-desk" || status.Models[0].Requests != 4 || status.Models[0].Cost <= 0 {
+	if m := used(status.Models); m.Requests != 4 || m.Cost <= 0 {
 		t.Errorf("the status: %+v", status.Models)
 	}
 	out, _, code := s.parrot("", "status")
@@ -132,7 +151,7 @@ func TestAModelThatFailsRests(t *testing.T) {
 	}
 	today, err := s.client.Today(s.ctx)
 	s.must(err)
-	if len(today.Models) != 1 || today.Models[0].Failed != 3 || today.Models[0].Resting == "" {
+	if m := used(today.Models); m.Failed == 0 || m.Resting == "" {
 		t.Errorf("Today shows %+v", today.Models)
 	}
 }
@@ -359,5 +378,39 @@ func TestAModelServerMakesTheVectors(t *testing.T) {
 	_, err = s.client.PutDocument(s.ctx, "settings", "brackwater", d.Text+"embeddings: { connection: office-mail, model: x }\n", 0)
 	if err == nil || !strings.Contains(err.Error(), "mail server") {
 		t.Errorf("a mail server makes vectors: %v", err)
+	}
+}
+
+// Behind the reading a model writes the questions that passages answer, within its budget;
+// a person changes them.
+func TestAModelWritesTheQuestionsOfPassages(t *testing.T) {
+	s := openWith(t, t.TempDir(), "reading-desk")
+	asked := func() (n int) {
+		page, err := s.client.Passages(s.ctx, "fares.md")
+		s.must(err)
+		for _, p := range page.Items {
+			n += len(p.Asked)
+		}
+		return n
+	}
+	s.eventually("passages have questions", func() bool { return asked() > 4 })
+	status, err := s.client.Status(s.ctx)
+	s.must(err)
+	for _, m := range status.Models {
+		if m.Bot == "" && (m.Requests == 0 || m.Cost == 0) {
+			t.Errorf("what it cost: %+v", m)
+		}
+	}
+	page, err := s.client.Passages(s.ctx, "fares.md")
+	s.must(err)
+	_, err = s.client.SetQuestions(s.ctx, page.Items[0].ID, []string{" What does a wombat pay? ", ""})
+	s.must(err)
+	found, err := s.client.Search(s.ctx, "What does a wombat pay?", "")
+	s.must(err)
+	if len(found.Items) == 0 || found.Items[0].PassageID != page.Items[0].ID {
+		t.Errorf("it is not found by what a person wrote: %+v", found.Items)
+	}
+	if _, err := s.client.SetQuestions(s.ctx, page.Items[0].ID, make([]string, 40)); err == nil {
+		t.Error("there is no end to questions")
 	}
 }

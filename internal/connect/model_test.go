@@ -84,9 +84,13 @@ func TestWhatAModelServerGetsWrongIsSeen(t *testing.T) {
 			pieces(w, `{"choices":[{"delta":{"content":"Dogs"},"finish_reason":"length"}]}`, `[DONE]`)
 		}, true, ""},
 		{"it ended without an end", func(w http.ResponseWriter, _ map[string]any) { pieces(w, `{"choices":[{"delta":{"content":"Dogs"}}]}`) }, true, ""},
-		{"it broke off with a word", func(w http.ResponseWriter, _ map[string]any) { pieces(w, `{"error":{"message":"no memory for sesame"}}`) }, false, "no memory for ***"},
+		{"it broke off with a word", func(w http.ResponseWriter, _ map[string]any) {
+			pieces(w, `{"error":{"message":"no memory for sesame"}}`)
+		}, false, "no memory for ***"},
 		{"it is no JSON", func(w http.ResponseWriter, _ map[string]any) { pieces(w, `<html>`) }, false, "not JSON"},
-		{"calls without end", func(w http.ResponseWriter, _ map[string]any) { pieces(w, `{"choices":[{"delta":{"tool_calls":[`+calls+`]}}]}`) }, false, "too many tools"},
+		{"calls without end", func(w http.ResponseWriter, _ map[string]any) {
+			pieces(w, `{"choices":[{"delta":{"tool_calls":[`+calls+`]}}]}`)
+		}, false, "too many tools"},
 		{"arguments without end", func(w http.ResponseWriter, _ map[string]any) {
 			pieces(w, `{"choices":[{"delta":{"tool_calls":[{"index":0,"function":{"name":"x","arguments":"`+strings.Repeat("a", 40_000)+`"}}]}}]}`)
 		}, false, "more than is read"},

@@ -185,7 +185,7 @@ func (p *prompt) answer(mode Mode, last string) said {
 		sentences = append(sentences, sentence{Says: "It costs £4.75, and I have reserved it for you.", StandsOn: on})
 		out["act"] = "reply"
 	case Wanders:
-		out["language"] = "de"
+		out["language"], out["asked"] = "de", questionsOf(last)
 		for i := range sentences {
 			sentences[i].Means = sentences[i].Says
 			sentences[i].Says = "Das kostet 99 Pfund und ist immer erlaubt."
