@@ -190,6 +190,7 @@ func TestAReplyThatIsNotSupportedMayBeHeld(t *testing.T) {
 // A person who takes a conversation while the model thinks has it to themselves.
 func TestNothingIsSaidOnceAPersonLeads(t *testing.T) {
 	s := thinking(t)
+	s.connection("reading-desk", replacing("timeout: 20s", "timeout: 2m"))
 	s.World.Desk.Set(world.Hangs)
 	v := s.visitor()
 	s.must(v.Say(s.ctx, "m1", "Do dogs travel free?"))
@@ -197,6 +198,7 @@ func TestNothingIsSaidOnceAPersonLeads(t *testing.T) {
 	id := s.conversation("").ID
 	_, err := s.client.Take(s.ctx, id, false)
 	s.must(err)
+	s.eventually("the request is broken off", func() bool { return s.World.Desk.Left() == 1 })
 	s.World.Desk.Set(world.ReadsWell)
 	_, err = s.client.Reply(s.ctx, id, "I am here now.", "r1")
 	s.must(err)

@@ -22,6 +22,7 @@ type ReadingDesk struct {
 	scripts   []Script
 	exchanges []Exchange
 	seen      int // exchanges in all
+	left      int // requests that somebody gave up while it hung
 	limited   map[string]bool
 }
 
@@ -138,6 +139,13 @@ func (d *ReadingDesk) Seen() int {
 	return d.seen
 }
 
+// Left is how many requests were given up while the desk hung.
+func (d *ReadingDesk) Left() int {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.left
+}
+
 func (d *ReadingDesk) now() (Mode, []Script) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -194,6 +202,9 @@ func (d *ReadingDesk) chat(w http.ResponseWriter, r *http.Request) {
 	switch mode {
 	case Hangs:
 		<-r.Context().Done()
+		d.mu.Lock()
+		d.left++
+		d.mu.Unlock()
 		return
 	case Broken:
 		http.Error(w, `{"error":{"message":"out of memory"}}`, http.StatusInternalServerError)
