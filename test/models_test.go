@@ -194,11 +194,11 @@ func TestNothingIsSaidOnceAPersonLeads(t *testing.T) {
 	s.World.Desk.Set(world.Hangs)
 	v := s.visitor()
 	s.must(v.Say(s.ctx, "m1", "Do dogs travel free?"))
-	s.eventually("the model is asked", func() bool { return s.World.Desk.Trouble.Asked() > 0 })
+	s.eventually("the model is asked", func() bool { return s.World.Desk.Hanging() == 1 })
 	id := s.conversation("").ID
 	_, err := s.client.Take(s.ctx, id, false)
 	s.must(err)
-	s.eventually("the request is broken off", func() bool { return s.World.Desk.Left() == 1 })
+	s.eventually("the request is broken off", func() bool { return s.World.Desk.Hanging() == 0 })
 	s.World.Desk.Set(world.ReadsWell)
 	_, err = s.client.Reply(s.ctx, id, "I am here now.", "r1")
 	s.must(err)

@@ -22,7 +22,7 @@ type ReadingDesk struct {
 	scripts   []Script
 	exchanges []Exchange
 	seen      int // exchanges in all
-	left      int // requests that somebody gave up while it hung
+	hanging   int // requests that it keeps without an answer
 	limited   map[string]bool
 }
 
@@ -139,11 +139,17 @@ func (d *ReadingDesk) Seen() int {
 	return d.seen
 }
 
-// Left is how many requests were given up while the desk hung.
-func (d *ReadingDesk) Left() int {
+// Hanging is how many requests the desk keeps without an answer, until they are given up.
+func (d *ReadingDesk) Hanging() int {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	return d.left
+	return d.hanging
+}
+
+func (d *ReadingDesk) count(what *int, by int) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	*what += by
 }
 
 func (d *ReadingDesk) now() (Mode, []Script) {
@@ -201,10 +207,9 @@ func (d *ReadingDesk) chat(w http.ResponseWriter, r *http.Request) {
 	mode, scripts := d.now()
 	switch mode {
 	case Hangs:
+		d.count(&d.hanging, 1)
 		<-r.Context().Done()
-		d.mu.Lock()
-		d.left++
-		d.mu.Unlock()
+		d.count(&d.hanging, -1)
 		return
 	case Broken:
 		http.Error(w, `{"error":{"message":"out of memory"}}`, http.StatusInternalServerError)
