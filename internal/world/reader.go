@@ -370,7 +370,8 @@ func (p *prompt) toldByTool() (sentences []sentence) {
 func (p *prompt) questions() []string {
 	list := []string{}
 	for _, one := range p.places() {
-		list = append(list, Questions(one.Heads[strings.LastIndex(one.Heads, "›")+1:], one.Text)...)
+		heads := strings.Split(one.Heads, "›")
+		list = append(list, Questions(heads[len(heads)-1], one.Text)...)
 	}
 	return list
 }

@@ -464,10 +464,10 @@ func (r *reader) settle(o thinker.Outcome, at int) (why string) {
 	note("answered by the model")
 	r.next.AskedBack = strings.HasSuffix(words[len(words)-1], "?")
 	said := strings.Join(words, " ")
-	for i, part := range r.asked {
+	questions := slices.ContainsFunc(r.asked, func(p answer.Part) bool { return p.Kind == answer.Question })
+	for _, part := range r.asked {
 		reply := r.Finder.Reply(r.ctx, part, r.State.LastQuestion, r.bars(), r.Abilities.Limit)
-		r.next.LastQuestion = reply.Meant
-		if i == 0 {
+		if r.next.LastQuestion = reply.Meant; part.Kind == answer.Question || !questions {
 			r.note(Asked{part.Text, said})
 		}
 	}

@@ -49,7 +49,7 @@ export default function Bots() {
       {bot && (
         <div
           key={bot.name}
-          className="grid min-h-0 flex-1 gap-4 overflow-y-auto px-4 pb-4 lg:grid-cols-2 lg:overflow-hidden lg:px-6"
+          className="grid min-h-0 flex-1 gap-4 overflow-y-auto max-lg:auto-rows-max px-4 pb-4 lg:grid-cols-2 lg:overflow-hidden lg:px-6"
         >
           {kind && (
             <DocumentEditor
