@@ -519,11 +519,6 @@ func (r *reader) beside(kept []support.Finding, o thinker.Outcome) string {
 			meant = f.Says
 		}
 		said = append(said, meant)
-		for _, id := range f.On {
-			if !strings.HasPrefix(id, "P") {
-				return "" // a tool was asked for it
-			}
-		}
 	}
 	if len(said) == 0 {
 		return ""

@@ -325,6 +325,22 @@ func TestATurnOfAModelWithATool(t *testing.T) {
 	}
 }
 
+// What a tool says is no answer to a question about something else.
+func TestAToolsAnswerMustAnswerTheQuestionToo(t *testing.T) {
+	s := reader(t)
+	m := &scripted{t: t, boats: map[string]any{"departures": []any{
+		map[string]any{"from": "Brackwater", "to": "Gannet Holm", "date": "2026-11-24", "day": "today", "leaves": "12:00", "arrives": "13:20", "boat": "Grey Heron"},
+	}}}
+	m.replies = []any{
+		&thinker.Reply{Calls: []thinker.Call{{ID: "c1", Name: "timetable", Arguments: map[string]any{"to": "Gannet Holm"}}}},
+		m.says("reply", "The next boat to Gannet Holm leaves today at 12:00. @T1"),
+	}
+	d := m.hears(s, "how much for me and my bike to gannet holm and back?")
+	if words, _ := reply(d); strings.Contains(words, "12:00") || !strings.Contains(d.Trace.BuiltIn, "beside the question") {
+		t.Errorf("%q, %q", words, d.Trace.BuiltIn)
+	}
+}
+
 // A model is told of the customer what the brief says, of others nothing, and no secret of
 // a field that is sensitive.
 func TestAModelIsToldLittleOfTheCustomer(t *testing.T) {
