@@ -111,8 +111,13 @@ type seek struct {
 }
 
 // outerHeld is how well a passage holds a word that stands only in an outer heading, which
-// it shares with its neighbours, or in a question that it is said to answer.
-const outerHeld = 0.4
+// it shares with its neighbours. askedHeld and askedLikeness are what the questions count
+// that it is said to answer, by words and by meaning: they may be a model's, and poor.
+const (
+	outerHeld     = 0.4
+	askedHeld     = 0.2
+	askedLikeness = 0.85
+)
 
 // A sentence is one sentence of a passage, held against a question.
 type sentence struct {
@@ -162,7 +167,7 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 		words += w.hold(c.heads, lifted, heading, held)
 	}
 	for _, asked := range hit.Asked {
-		words += w.hold(c.heads, lifted, asked, outerHeld)
+		w.hold(c.heads, lifted, asked, askedHeld)
 	}
 	likeness := w.aim.Likeness(hit)
 	spans := text.Sentences(hit.Text)
@@ -214,6 +219,7 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 	for _, like := range likeness.Sentences {
 		f.Meaning = max(f.Meaning, like)
 	}
+	f.Meaning = max(f.Meaning, askedLikeness*likeness.Asked)
 	c.Meaning = f.Meaning
 	head := hit.Question
 	if head == "" && len(hit.Trail) > 0 {

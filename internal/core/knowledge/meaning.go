@@ -152,6 +152,7 @@ type Likeness struct {
 	Heading   float64   // its question or headings
 	Whole     float64   // all of its text
 	Sentences []float64 // each of its sentences
+	Asked     float64   // the nearest of the questions that it is said to answer; 0 if there are none
 }
 
 // Likeness compares a passage with the question; the zero Likeness while its
@@ -160,12 +161,16 @@ func (a Aim) Likeness(h Hit) (l Likeness) {
 	if a.target == nil || h.segment == nil || h.segment.dim != a.dim {
 		return l
 	}
-	for i, code := range h.segment.views(h.at) {
-		switch like := a.target.dot(code); i {
-		case 0:
+	views := h.segment.views(h.at)
+	asked := len(views) - len(h.Asked)
+	for i, code := range views {
+		switch like := a.target.dot(code); {
+		case i == 0:
 			l.Heading = like
-		case 1:
+		case i == 1:
 			l.Whole = like
+		case i >= asked:
+			l.Asked = max(l.Asked, like)
 		default:
 			l.Sentences = append(l.Sentences, like)
 		}

@@ -27,7 +27,7 @@ const (
 	fields
 )
 
-var fieldWeight = [fields]float64{inQuestion: 2.5, inTrail: 1.8, inAsked: 0.5, inBody: 1}
+var fieldWeight = [fields]float64{inQuestion: 2.5, inTrail: 1.8, inAsked: 0.25, inBody: 1}
 
 // A segment is a part of an index. It does not change once built.
 type segment struct {

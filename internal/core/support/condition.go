@@ -48,7 +48,7 @@ func (c Checker) lost(h holding, reply string) string {
 			list = append(list, near.after)
 		}
 		for _, condition := range list {
-			if !c.tells(told, reply, condition) {
+			if !c.tells(told, reply, condition, near.words) {
 				return condition
 			}
 		}
@@ -63,7 +63,7 @@ var (
 )
 
 // tells reports whether a reply holds a condition: enough of its telling words.
-func (c Checker) tells(told map[string]bool, reply, condition string) bool {
+func (c Checker) tells(told map[string]bool, reply, condition, whole string) bool {
 	var all, held float64
 	for _, t := range c.Analyzer.Telling(condition) {
 		w := 1.0
@@ -81,7 +81,7 @@ func (c Checker) tells(told map[string]bool, reply, condition string) bool {
 			return false
 		}
 	}
-	if supposes.MatchString(condition) && supposed.MatchString(reply) {
+	if supposes.MatchString(condition) && len(supposed.FindAllString(reply, -1)) >= len(supposed.FindAllString(whole, -1)) {
 		return true // in other words
 	}
 	return all == 0 || held >= all/2

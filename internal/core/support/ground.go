@@ -53,6 +53,7 @@ type standing struct {
 	statement
 	around map[string]bool // its stems, with those of the headings and of the sentence before
 	after  string          // the sentence behind it, where it takes some of it back
+	counts []quantity      // in it, and in the headings above
 }
 
 func (c Checker) ground(grounds []Ground) *ground {
@@ -60,6 +61,7 @@ func (c Checker) ground(grounds []Ground) *ground {
 	var all []string
 	for _, one := range grounds {
 		heads := c.part(strings.Join(one.Heads, ". "), turned(strings.Join(one.Heads, ". "))).stems
+		headCounts := quantitiesOf(strings.Join(one.Heads, ". "))
 		all = append(all, strings.Join(one.Heads, ". "), one.Text)
 		spans := text.Sentences(one.Text)
 		before := heads
@@ -70,6 +72,7 @@ func (c Checker) ground(grounds []Ground) *ground {
 					s.around[stem], g.stems[stem] = true, true
 				}
 			}
+			s.counts = append(quantitiesOf(s.words), headCounts...)
 			if i+1 < len(spans) && takesBack.MatchString(one.Text[spans[i+1].Start:]) {
 				s.after = one.Text[spans[i+1].Start:spans[i+1].End]
 			}
@@ -259,6 +262,38 @@ func (c Checker) shared(terms []text.Term, stems map[string]bool) float64 {
 		}
 	}
 	return weight(held)
+}
+
+// bound is how much of a clause's telling words, by weight, must stand where its numbers
+// stand: a number that is there of something else is none.
+const bound = 0.4
+
+// unbound returns a quantity of a sentence that the passages hold of other things only.
+func (c Checker) unbound(says statement, g *ground) (quantity, bool) {
+	for _, clause := range says.parts {
+		var terms []text.Term
+		for _, t := range c.Analyzer.Telling(clause.turned) {
+			if _, unit := units[t.Word]; !frame[t.Word] && !t.Light && !unit && !text.IsTime(t.Word) && numberWords[t.Word] == "" && g.holds(c.Analyzer, c.stem(t.Word)) {
+				terms = append(terms, t)
+			}
+		}
+		all := weight(terms)
+		if all < 1 {
+			continue
+		}
+		for _, q := range quantitiesOf(clause.words) {
+			best := -1.0
+			for _, s := range g.sentences {
+				if slices.ContainsFunc(s.counts, q.same) {
+					best = max(best, c.shared(terms, s.around)/all)
+				}
+			}
+			if best >= 0 && best < bound {
+				return q, true
+			}
+		}
+	}
+	return quantity{}, false
 }
 
 // gathered is how much of a clause's telling words, by weight, one sentence of the passages

@@ -212,10 +212,17 @@ func plain(s string) string {
 	return s
 }
 
+// inDigits are the kinds that are written in digits only.
+var inDigits = map[string]bool{"call": true, "day": true, "money": true, "pence": true, "share": true}
+
 // quantitiesOf returns the quantities of a text, in no order.
 func quantitiesOf(s string) (found []quantity) {
 	left := []byte(s)
+	digit := strings.ContainsAny(s, "0123456789")
 	for _, q := range quantities {
+		if !digit && inDigits[q.kind] {
+			continue
+		}
 		for _, at := range q.form.FindAllSubmatchIndex(left, -1) {
 			m := make([]string, len(at)/2)
 			for i := range m {

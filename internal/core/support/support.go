@@ -153,6 +153,9 @@ func (c Checker) check(s Sentence, grounds []Ground, reply string) Finding {
 	if len(h.extra) > 0 && (h.share < mostShare || h.adds) && h.like < surelyAlike {
 		return wrong(Adds, "not said there: %s", strings.Join(h.extra, ", "))
 	}
+	if q, ok := c.unbound(said, g); ok {
+		return wrong(WrongNumber, "%q is said of something else there", q.shown)
+	}
 	if scattered := c.scattered(said, g); scattered != "" {
 		return wrong(Unlike, "no sentence there says %q", scattered)
 	}
