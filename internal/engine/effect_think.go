@@ -3,13 +3,9 @@ package engine
 import (
 	"context"
 	"fmt"
-	"sync"
 	"time"
 
-	"urgentparrot.example/internal/connect"
-	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
-	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/outbound"
 	"urgentparrot.example/internal/store"
@@ -75,108 +71,9 @@ type thoughtAndUse struct {
 	use store.ModelUse
 }
 
-// askModel puts a request to the model of a connection.
-func (w *Workspace) askModel(ctx context.Context, connection, bot string, request *thinker.Request) (thought dialogue.Thought, use store.ModelUse) {
-	started := w.Clock.Now()
-	conn, ok := find[workspace.Connection](w.config.Load(), connection)
-	use = store.ModelUse{Bot: bot, Connection: connection, Kind: string(request.Kind), At: started}
-	fail := func(err error) (dialogue.Thought, store.ModelUse) {
-		thought.Error, use.Error, use.Took = err.Error(), err.Error(), w.Clock.Now().Sub(started)
-		w.resting.failed(connection, w.Clock.Now())
-		return thought, use
-	}
-	if !ok {
-		return fail(fmt.Errorf("there is no connection called %s", connection))
-	}
-	endpoint, err := w.Documents.endpoint(ctx, connection)
-	if err != nil {
-		return fail(err)
-	}
-	endpoint.Client = w.models
-	reply, err := endpoint.Chat(ctx, connect.Model{Name: conn.Model, Temperature: conn.Temperature, Output: conn.Output}, request)
-	if err != nil {
-		if ctx.Err() != nil {
-			err = fmt.Errorf("%s took longer than %v", conn.Title, time.Duration(conn.Timeout))
-		}
-		return fail(err)
-	}
-	w.resting.worked(connection)
-	thought.Reply = &reply
-	use.Read, use.Written, use.Took = reply.In, reply.Out, time.Duration(reply.Took)*time.Millisecond
-	use.Cost = conn.Price.Cost(reply.In, reply.Out)
-	return thought, use
-}
-
 func (w *Workspace) modelTime(connection string) time.Duration {
 	if conn, ok := find[workspace.Connection](w.config.Load(), connection); ok && conn.Kind == workspace.Model {
 		return time.Duration(conn.Timeout)
 	}
 	return time.Second
-}
-
-// modelOf returns the model that a bot thinks with, nil for the built-in thinker.
-func (w *Workspace) modelOf(ctx context.Context, brief bot.Brief) (*dialogue.Model, error) {
-	c := w.config.Load()
-	use := brief.Model.Use
-	if use == "" {
-		use = c.settings.Model
-	}
-	if use == "" || use == bot.BuiltIn {
-		return nil, nil
-	}
-	conn, ok := find[workspace.Connection](c, use)
-	if !ok || conn.Kind != workspace.Model {
-		return nil, nil
-	}
-	now := w.Clock.Now().In(c.settings.Zone())
-	m := &dialogue.Model{Thinker: thinker.Model{}, Connection: conn, Resting: w.resting.why(use, now)}
-	if brief.Model.Daily != (bot.Daily{}) {
-		var err error
-		if m.Spent, err = w.store.Spent(ctx, brief.Name, w.midnight()); err != nil {
-			return nil, err
-		}
-	}
-	return m, nil
-}
-
-// resting are models that failed again and again: they are left alone for a while, so that
-// nobody waits for them.
-type resting struct {
-	mu    sync.Mutex
-	inRow map[string]int
-	until map[string]time.Time
-}
-
-// A model rests after so many failures in a row, for so long.
-const (
-	failuresInRow = 3
-	rest          = 30 * time.Second
-)
-
-func (r *resting) failed(connection string, now time.Time) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.inRow == nil {
-		r.inRow, r.until = map[string]int{}, map[string]time.Time{}
-	}
-	if r.inRow[connection]++; r.inRow[connection] >= failuresInRow {
-		r.until[connection] = now.Add(rest)
-	}
-}
-
-func (r *resting) worked(connection string) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	delete(r.inRow, connection)
-	delete(r.until, connection)
-}
-
-// why says why a model is left alone, "" if it is not.
-func (r *resting) why(connection string, now time.Time) string {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if until := r.until[connection]; now.Before(until) {
-		return fmt.Sprintf("the model failed %d times in a row; it is asked again at %s", r.inRow[connection], until.In(now.Location()).Format("15:04:05"))
-	}
-	return ""
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
@@ -122,4 +123,70 @@ func (w *Workspace) questions(ctx context.Context, p knowledge.Passage) ([]strin
 		return []string{}, nil // what it says of this passage cannot be used: the next one
 	}
 	return o.Questions, nil
+}
+
+// modelOf returns the model that a bot thinks with, nil for the built-in thinker.
+func (w *Workspace) modelOf(ctx context.Context, brief bot.Brief) (*dialogue.Model, error) {
+	c := w.config.Load()
+	use := brief.Model.Use
+	if use == "" {
+		use = c.settings.Model
+	}
+	if use == "" || use == bot.BuiltIn {
+		return nil, nil
+	}
+	conn, ok := find[workspace.Connection](c, use)
+	if !ok || conn.Kind != workspace.Model {
+		return nil, nil
+	}
+	now := w.Clock.Now().In(c.settings.Zone())
+	m := &dialogue.Model{Thinker: thinker.Model{}, Connection: conn, Resting: w.resting.why(use, now)}
+	if brief.Model.Daily != (bot.Daily{}) {
+		var err error
+		if m.Spent, err = w.store.Spent(ctx, brief.Name, w.midnight()); err != nil {
+			return nil, err
+		}
+	}
+	return m, nil
+}
+
+// askModel puts a request to the model of a connection.
+func (w *Workspace) askModel(ctx context.Context, connection, bot string, request *thinker.Request) (thought dialogue.Thought, use store.ModelUse) {
+	started := w.Clock.Now()
+	conn, ok := find[workspace.Connection](w.config.Load(), connection)
+	use = store.ModelUse{Bot: bot, Connection: connection, Kind: string(request.Kind), At: started}
+	fail := func(err error) (dialogue.Thought, store.ModelUse) {
+		thought.Error, use.Error, use.Took = err.Error(), err.Error(), w.Clock.Now().Sub(started)
+		w.resting.failed(connection, w.Clock.Now())
+		return thought, use
+	}
+	if !ok {
+		return fail(fmt.Errorf("there is no connection called %s", connection))
+	}
+	endpoint, err := w.Documents.endpoint(ctx, connection)
+	if err != nil {
+		return fail(err)
+	}
+	endpoint.Client = w.models
+	reply, err := endpoint.Chat(ctx, connect.Model{Name: conn.Model, Temperature: conn.Temperature, Output: conn.Output}, request)
+	if err != nil {
+		if ctx.Err() != nil {
+			err = fmt.Errorf("%s took longer than %v", conn.Title, time.Duration(conn.Timeout))
+		}
+		return fail(err)
+	}
+	w.resting.worked(connection)
+	thought.Reply = &reply
+	use.Read, use.Written, use.Took = reply.In, reply.Out, time.Duration(reply.Took)*time.Millisecond
+	use.Cost = conn.Price.Cost(reply.In, reply.Out)
+	return thought, use
+}
+
+// thinkNow puts a thought to a model while somebody waits, and keeps what it cost.
+func (w *Workspace) thinkNow(ctx context.Context, conn workspace.Connection, bot string, thought dialogue.Thought) (dialogue.Thought, error) {
+	limited, cancel := clock.WithTimeout(ctx, w.Clock, time.Duration(conn.Timeout))
+	defer cancel()
+	said, use := w.askModel(limited, conn.Name, bot, thought.Request)
+	thought.Reply, thought.Error = said.Reply, said.Error
+	return thought, w.settle(func(tx *store.Tx) error { return tx.NoteModelUse(use) })
 }

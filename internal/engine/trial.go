@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/channel"
-	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
@@ -62,15 +61,6 @@ func (w *Workspace) Desk(name string) (library.Desk, error) {
 
 func (w *Workspace) deskOf(s dialogue.Snapshot) library.Desk {
 	return library.Desk{Snapshot: s, With: func(ctx context.Context, work func(answer.Finder)) { w.Library.With(ctx, s.Brief, work) }}
-}
-
-// thinkNow puts a thought to a model while somebody waits, and keeps what it cost.
-func (w *Workspace) thinkNow(ctx context.Context, conn workspace.Connection, bot string, thought dialogue.Thought) (dialogue.Thought, error) {
-	limited, cancel := clock.WithTimeout(ctx, w.Clock, time.Duration(conn.Timeout))
-	defer cancel()
-	said, use := w.askModel(limited, conn.Name, bot, thought.Request)
-	thought.Reply, thought.Error = said.Reply, said.Error
-	return thought, w.settle(func(tx *store.Tx) error { return tx.NoteModelUse(use) })
 }
 
 // Try plays a trial. Tools that only read are really called; others are not.
