@@ -1,32 +1,16 @@
 import { useQuery } from "@tanstack/react-query"
 import { Link } from "react-router"
-import { parse } from "yaml"
 import { api } from "../../api/client"
 import { ChoiceField, ValueField } from "../../parts/FormFields"
+import { readYAML, useModels } from "../../parts/models"
 import { useValues } from "../../parts/yaml"
 
 /** What a bot thinks with, as a form over its brief. */
 export function ModelForm(props: { text: string; onText: (text: string) => void }) {
   const values = useValues(props.text, props.onText)
-  const connections = useQuery({
-    queryKey: ["documents", "connections"],
-    queryFn: () => api.documents("connections"),
-  })
+  const models = useModels()
   const settings = useQuery({ queryKey: ["documents", "settings"], queryFn: () => api.documents("settings") })
-  const models = (connections.data?.items ?? []).flatMap(d => {
-    try {
-      const read = parse(d.text) as Record<string, unknown>
-      return read.kind === "model" ? [[d.name, String(read.title ?? d.name)] as [string, string]] : []
-    } catch {
-      return []
-    }
-  })
-  let otherwise = ""
-  try {
-    otherwise = String((parse(settings.data?.items[0]?.text ?? "") as Record<string, unknown>)?.model ?? "")
-  } catch {
-    otherwise = ""
-  }
+  const otherwise = String(readYAML(settings.data?.items[0]?.text ?? "").model ?? "")
   if (!values.readable)
     return (
       <p className="p-4 text-soft">
@@ -58,7 +42,7 @@ export function ModelForm(props: { text: string; onText: (text: string) => void 
             ...models,
           ]}
         />
-        {models.length === 0 && connections.isSuccess && (
+        {models.length === 0 && (
           <p className="mt-1 text-sm text-soft">
             No model server is connected.{" "}
             <Link className="text-sea underline" to="/connections?new=model">

@@ -1,11 +1,11 @@
 import { PlusIcon } from "@heroicons/react/20/solid"
 import { useQuery } from "@tanstack/react-query"
 import { Link, useNavigate, useParams } from "react-router"
-import { parse } from "yaml"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
+import { readYAML } from "../../parts/models"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ConnectionForm } from "./ConnectionForm"
 import { Secret } from "./Secret"
@@ -129,13 +129,6 @@ export default function Connections() {
   )
 }
 
-function read(d: Schemas["Document"]): Record<string, unknown> {
-  try {
-    return parse(d.text) as Record<string, unknown>
-  } catch {
-    return {}
-  }
-}
-
-const titleOf = (d: Schemas["Document"]) => String(read(d).title ?? d.name)
-const kindOf = (d: Schemas["Document"]) => kinds.find(k => k.kind === read(d).kind)?.title ?? "Unknown"
+const titleOf = (d: Schemas["Document"]) => String(readYAML(d.text).title ?? d.name)
+const kindOf = (d: Schemas["Document"]) =>
+  kinds.find(k => k.kind === readYAML(d.text).kind)?.title ?? "Unknown"

@@ -9,6 +9,7 @@ import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { Access } from "./Access"
+import { ModelsForm } from "./ModelsForm"
 
 /** What the workspace consists of: its documents, by kind. */
 export default function Settings() {
@@ -129,7 +130,16 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
   return (
     <>
       <Wrong error={remove.error} />
-      <DocumentEditor kind={kind} document={d} title={`${kind.name} ${d.name}`}>
+      <DocumentEditor
+        kind={kind}
+        document={d}
+        title={`${kind.name} ${d.name}`}
+        textFirst
+        formName="Models"
+        form={
+          kind.name === "settings" ? (text, onText) => <ModelsForm text={text} onText={onText} /> : undefined
+        }
+      >
         <Button look="quiet" onClick={() => setAsking(true)}>
           Remove
         </Button>
