@@ -416,3 +416,18 @@ func TestAModelWritesTheQuestionsOfPassages(t *testing.T) {
 		t.Error("there is no end to questions")
 	}
 }
+
+// A service that is stopped while a model thinks asks it again when it is started, and the
+// customer gets the reply.
+func TestAThoughtSurvivesAStop(t *testing.T) {
+	data := t.TempDir()
+	s := openWith(t, data, "reading-desk")
+	s.World.Desk.Set(world.Hangs)
+	s.must(s.World.Handset.Send(s.ctx, "+447700900188", "m1", "Do dogs travel free?"))
+	s.eventually("the model is asked", func() bool { return s.World.Desk.Hanging() == 1 })
+	s.stop()
+	s = openWith(t, data, "")
+	if texts := s.replies("+447700900188", 1); !strings.Contains(texts[0].Text, "Dogs travel free") {
+		t.Errorf("%+v", texts)
+	}
+}
