@@ -2,6 +2,7 @@ package test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -14,7 +15,12 @@ import (
 // thinking opens the demo business whose bots think with the reading desk.
 func thinking(t *testing.T) *stage {
 	t.Helper()
-	s := openWith(t, t.TempDir(), "reading-desk")
+	return thinkingIn(t, t.TempDir())
+}
+
+func thinkingIn(t *testing.T, data string) *stage {
+	t.Helper()
+	s := openWith(t, data, "reading-desk")
 	d, err := s.client.Document(s.ctx, "settings", "brackwater")
 	s.must(err)
 	before, _, ok := strings.Cut(d.Text, "reading:") // what models do behind the reading is a test of its own
@@ -409,7 +415,8 @@ func TestAModelWritesTheQuestionsOfPassages(t *testing.T) {
 	s.must(err)
 	found, err := s.client.Search(s.ctx, "What does a wombat pay?", "")
 	s.must(err)
-	if len(found.Items) == 0 || found.Items[0].PassageID != page.Items[0].ID {
+	at := slices.IndexFunc(found.Items, func(p client.Weighed) bool { return p.PassageID == page.Items[0].ID })
+	if at < 0 || slices.Contains(found.Items[at].Missing, "wombat") {
 		t.Errorf("it is not found by what a person wrote: %+v", found.Items)
 	}
 	if _, err := s.client.SetQuestions(s.ctx, page.Items[0].ID, make([]string, 40)); err == nil {
@@ -421,7 +428,7 @@ func TestAModelWritesTheQuestionsOfPassages(t *testing.T) {
 // customer gets the reply.
 func TestAThoughtSurvivesAStop(t *testing.T) {
 	data := t.TempDir()
-	s := openWith(t, data, "reading-desk")
+	s := thinkingIn(t, data)
 	s.World.Desk.Set(world.Hangs)
 	s.must(s.World.Handset.Send(s.ctx, "+447700900188", "m1", "Do dogs travel free?"))
 	s.eventually("the model is asked", func() bool { return s.World.Desk.Hanging() == 1 })

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"urgentparrot.example/internal/core/thinker"
 )
 
 // A ReadingDesk stands in for a server of language models. Nobody thinks there: it answers
@@ -139,7 +141,8 @@ func (d *ReadingDesk) Seen() int {
 	return d.seen
 }
 
-// Hanging is how many requests the desk keeps without an answer, until they are given up.
+// Hanging is how many requests for a reply to a customer the desk keeps without an answer,
+// until they are given up.
 func (d *ReadingDesk) Hanging() int {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -207,9 +210,13 @@ func (d *ReadingDesk) chat(w http.ResponseWriter, r *http.Request) {
 	mode, scripts := d.now()
 	switch mode {
 	case Hangs:
-		d.count(&d.hanging, 1)
+		by := 0
+		if p.Format.Schema.Name == string(thinker.Answer) {
+			by = 1
+		}
+		d.count(&d.hanging, by)
 		<-r.Context().Done()
-		d.count(&d.hanging, -1)
+		d.count(&d.hanging, -by)
 		return
 	case Broken:
 		http.Error(w, `{"error":{"message":"out of memory"}}`, http.StatusInternalServerError)
