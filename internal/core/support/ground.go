@@ -44,7 +44,6 @@ type ground struct {
 	stems      map[string]bool
 	quantities []quantity
 	days       map[string]bool
-	of         []Ground
 	sentences  []standing
 }
 
@@ -57,7 +56,7 @@ type standing struct {
 }
 
 func (c Checker) ground(grounds []Ground) *ground {
-	g := &ground{stems: map[string]bool{}, of: grounds}
+	g := &ground{stems: map[string]bool{}}
 	var all []string
 	for _, one := range grounds {
 		heads := c.part(strings.Join(one.Heads, ". "), turned(strings.Join(one.Heads, ". "))).stems
@@ -95,7 +94,6 @@ type holding struct {
 	share   float64  // of its telling words, by weight
 	extra   []string // words that they do not hold
 	adds    bool     // one of these is neither the customer's own, nor does it only carry others
-	like    float64  // likeness of meaning, 0 if it is not known
 	nearest []near   // the sentences of the passages that hold most of it, best first
 }
 
@@ -157,11 +155,6 @@ func (c Checker) hold(says statement, g *ground) (h holding) {
 	}
 	if h.share = 1; all > 0 {
 		h.share = held / all
-	}
-	if c.Like != nil && len(h.extra) > 0 {
-		for _, one := range g.of {
-			h.like = max(h.like, c.Like(says.words, one))
-		}
 	}
 	h.nearest = c.nearest(says, g)
 	return h

@@ -64,15 +64,12 @@ func (f Finding) States() bool {
 	return false
 }
 
-// A Checker holds sentences against passages. It is safe for concurrent use if its
-// functions are.
+// A Checker holds sentences against passages. It is safe for concurrent use.
 type Checker struct {
-	Analyzer *text.Analyzer                               // of the passages' language
-	Language string                                       // of the passages, ISO 639-1
-	Weight   func(t text.Term) float64                    // how much a term tells; nil: all the same
-	Names    []string                                     // that may be used anywhere: the business, the bot, the customer
-	Said     string                                       // what the customer said: it may be taken up
-	Like     func(sentence string, ground Ground) float64 // likeness of meaning to the nearest sentence of a passage, 0 to 1; nil: not known
+	Analyzer *text.Analyzer // of the passages' language
+	Language string         // of the passages, ISO 639-1
+	Names    []string       // that may be used anywhere: the business, the bot, the customer
+	Said     string         // what the customer said: it may be taken up
 }
 
 // Check holds a whole reply against the passages, and returns what it finds of each
@@ -147,10 +144,10 @@ func (c Checker) check(s Sentence, grounds []Ground, reply string) Finding {
 	}
 	said := c.state(says)
 	h := c.hold(said, g)
-	if h.share < leastShare && h.like < surelyAlike || h.share < hardlyAny {
+	if h.share < leastShare {
 		return wrong(Unlike, "the passages say little of it: %s", strings.Join(h.extra, ", "))
 	}
-	if len(h.extra) > 0 && (h.share < mostShare || h.adds) && h.like < surelyAlike {
+	if len(h.extra) > 0 && (h.share < mostShare || h.adds) {
 		return wrong(Adds, "not said there: %s", strings.Join(h.extra, ", "))
 	}
 	if q, ok := c.unbound(said, g); ok {
@@ -172,13 +169,11 @@ func (c Checker) check(s Sentence, grounds []Ground, reply string) Finding {
 }
 
 // What share of a sentence's telling words, by weight, must be in its passages: so much in
-// any case, so much where its meaning is not surely like theirs, and so much where the words
-// that are added are the customer's own. Any other word that is not there is an addition.
+// any case, and so much where the words that are added are the customer's own. Any other
+// word that is not there is an addition.
 const (
-	hardlyAny   = 0.34
-	leastShare  = 0.5
-	mostShare   = 0.7
-	surelyAlike = 0.86
+	leastShare = 0.5
+	mostShare  = 0.7
 )
 
 var links = regexp.MustCompile(`(?i)\b(?:https?://|www\.)\S+|\b[\w.+-]+@[\w-]+(?:\.[\w-]+)+|\b[\w-]+(?:\.[\w-]+)*\.(?:com|org|net|example|info|io|eu|uk|de|fr)\b(?:/\S*)?`)
