@@ -19,7 +19,8 @@ export function TurnDrawer({ turn, onClose }: { turn: string; onClose: () => voi
 
 const times: Record<string, string> = {
   wait: "until it was looked at",
-  read: "reading",
+  read: "reading the conversation",
+  check: "finding and checking",
   model: "waiting for the model",
   understand: "understanding",
   find: "finding",

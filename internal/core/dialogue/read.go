@@ -57,7 +57,7 @@ func (t *turn) read(parts []answer.Part) (settled bool) {
 	}
 	r := &reader{turn: t, asked: asked, on: t.messageIDs()}
 	r.thoughts = slices.DeleteFunc(slices.Clone(t.Thoughts), func(th Thought) bool { return th.On != r.on })
-	defer t.timed("read")
+	defer t.timed("check")
 	why := r.proceed()
 	switch {
 	case t.unfinished():
