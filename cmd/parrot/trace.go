@@ -119,7 +119,7 @@ func showThought(w io.Writer, th client.Thought) {
 		mark := "stands on " + strings.Join(check.On, " ")
 		switch {
 		case check.Fault != "":
-			mark = fmt.Sprintf("LEFT OUT, %s: %s", check.Fault, check.Why)
+			mark = fmt.Sprintf("NOT SUPPORTED, %s: %s", check.Fault, check.Why)
 		case len(check.On) == 0:
 			mark = "needs no support"
 		}

@@ -60,7 +60,7 @@ function Thought({ thought: th }: { thought: Schemas["Thought"] }) {
               <p className="text-sm">
                 {c.fault ? (
                   <span className="text-scarlet">
-                    left out, {c.fault}: {c.why}
+                    not supported, {c.fault}: {c.why}
                   </span>
                 ) : c.on?.length ? (
                   <span className="text-leaf">stands on {c.on.map(id => named(th, id)).join(", ")}</span>

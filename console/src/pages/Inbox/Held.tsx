@@ -1,5 +1,5 @@
 import { Textarea } from "@headlessui/react"
-import { useMutation, useQueryClient } from "@tanstack/react-query"
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
@@ -14,6 +14,14 @@ export function Held({ message: m }: { message: Schemas["Message"] }) {
     mutationFn: () => (why !== null ? api.reject(m.id, why) : api.approve(m.id, words ?? "")),
     onSettled: () => queries.invalidateQueries(),
   })
+  // What a language model said that nothing supports is why it is held, or may be.
+  const turn = useQuery({
+    queryKey: ["turn", m.turn],
+    queryFn: () => api.turn(m.turn!),
+    enabled: !!m.turn,
+    staleTime: Infinity,
+  })
+  const wrong = turn.data?.trace.thoughts?.flatMap(th => th.checks ?? []).filter(c => c.fault) ?? []
   const [text, setText, label] =
     why !== null
       ? ([why, setWhy, "Why it is not sent (for your colleagues)"] as const)
@@ -21,6 +29,11 @@ export function Held({ message: m }: { message: Schemas["Message"] }) {
   return (
     <div className="mt-2 space-y-2 border-t border-saffron pt-2">
       <p className="text-sm font-semibold text-saffron">Waits for your approval</p>
+      {wrong.map((c, i) => (
+        <p key={i} className="text-sm text-scarlet">
+          Not supported: “{c.says}” ({c.why})
+        </p>
+      ))}
       <Wrong error={judge.error} />
       {text !== null && (
         <Textarea
