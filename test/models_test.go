@@ -47,9 +47,15 @@ func (s *stage) lastTurn() client.Turn {
 	s.t.Helper()
 	page, err := s.client.Messages(s.ctx, s.conversation("").ID, "")
 	s.must(err)
-	turn, err := s.client.Turn(s.ctx, page.Items[len(page.Items)-1].Turn)
-	s.must(err)
-	return turn
+	for _, m := range slices.Backward(page.Items) {
+		if m.Turn != "" { // the last may say what happened
+			turn, err := s.client.Turn(s.ctx, m.Turn)
+			s.must(err)
+			return turn
+		}
+	}
+	s.t.Fatal("nothing was decided")
+	return client.Turn{}
 }
 
 func (s *stage) bot(change func(string) string) {
@@ -368,6 +374,9 @@ func TestAModelRepliesInTheCustomersLanguage(t *testing.T) {
 	s.World.Desk.Put(world.Script{When: "Tabletten", Reply: strings.Replace(reply("Hunde fahren kostenlos und sind auf den offenen Decks und im unteren Salon willkommen.", means), "Do dogs travel free?", "Which pills should I take against seasickness?", 1)})
 	if said := s.asks(s.visitor(), "Welche Tabletten soll ich gegen Seekrankheit nehmen?"); strings.Contains(said, "Hunde") {
 		t.Errorf("%q", said)
+	}
+	if why := s.lastTurn().Trace.BuiltIn; !strings.Contains(why, "medical advice") {
+		t.Errorf("the trace says %q", why)
 	}
 }
 
