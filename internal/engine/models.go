@@ -75,15 +75,7 @@ func (w *Workspace) ServedModels(ctx context.Context, connection string) ([]stri
 	if !ok || conn.Kind != workspace.Model {
 		return nil, store.ErrNotFound
 	}
-	endpoint, err := w.Documents.endpoint(ctx, connection)
-	if err != nil {
-		return nil, &Unreached{err}
-	}
-	names, err := endpoint.Models(ctx)
-	if err != nil {
-		return nil, &Unreached{fmt.Errorf("the models of %s cannot be listed: %w", conn.Title, err)}
-	}
-	return names, nil
+	return w.ModelsAt(ctx, conn.Address, connection)
 }
 
 // questions has the model of the settings write the questions that a passage answers, within

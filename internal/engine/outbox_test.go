@@ -58,7 +58,7 @@ func TestAReplyIsGivenUpAfterTwoDays(t *testing.T) {
 	id := s.rings("+447700900150", "1", "is there food on board?")
 	begun := s.clock.Now()
 	s.walking("it is given up", func() bool { return len(s.effects("failed")) == 1 })
-	if took := s.clock.Now().Sub(begun); took < 48*time.Hour || took > 72*time.Hour { // under the race detector the clock runs ahead
+	if took := s.clock.Now().Sub(begun); took < 48*time.Hour || took > 60*time.Hour {
 		t.Errorf("it was given up after %s", took)
 	}
 	if m := s.messages(id)[1]; m.State != store.MessageFailed {

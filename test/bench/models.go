@@ -117,7 +117,11 @@ func measureModels(data string) (err error) {
 			return err
 		}
 	}
-	time.Sleep(time.Second) // until all of them wait
+	for deadline := time.Now().Add(time.Minute); d.World.Desk.Hanging() < talking; time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			return fmt.Errorf("%d of %d wait for the model", d.World.Desk.Hanging(), talking)
+		}
+	}
 	if err := change("bot", "front-desk", "bot: front-desk\n", "bot: front-desk\nmodel: { use: built-in }\n"); err != nil {
 		return err
 	}

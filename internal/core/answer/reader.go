@@ -71,7 +71,7 @@ func (f Finder) Reading(ctx context.Context, parts []Part, previous string, n in
 // further wordings of what was asked.
 func (f Finder) ReadingWith(ctx context.Context, parts []Part, wordings []string, previous string, n int) []knowledge.Hit {
 	found := f.Reading(ctx, parts, previous, n)
-	if len(wordings) == 0 {
+	if len(wordings) == 0 || n < 2 {
 		return found
 	}
 	var asked []Part
@@ -148,7 +148,7 @@ const (
 	FitsLeast     = -2.1
 )
 
-// LacksNamed returns a name, a month or a feast that a part of a message asks about and
+// LacksNamed returns a name or a feast that a part of a message asks about and
 // that a text says nothing of, "" if there is none: what is said of all days need not hold
 // at Christmas.
 func (f Finder) LacksNamed(asked Part, content string) string {

@@ -49,12 +49,12 @@ func passageOf(n int, hit knowledge.Hit) thinker.Passage {
 // glimpses are what the model may choose from, the likeliest first; none where all that
 // there is can be read, or the brief leaves this out.
 func (r *reader) glimpses() (looks []thinker.Look) {
+	if len(r.thoughts) > 0 {
+		return r.thoughts[0].Request.Looks // as they were when it was asked; none if it was not
+	}
 	most := r.Brief.Model.LooksAt
 	if most == 0 || r.Finder.Index.Len() <= r.Brief.Model.Passages || r.whole() != nil {
 		return nil
-	}
-	if len(r.thoughts) > 0 && r.thoughts[0].Request.Kind == thinker.Search {
-		return r.thoughts[0].Request.Looks // as they were when it was asked
 	}
 	for i, hit := range r.Finder.Reading(r.ctx, r.asked, r.State.LastQuestion, most) {
 		heads := strings.Join(hit.Trail, " › ")
@@ -66,13 +66,24 @@ func (r *reader) glimpses() (looks []thinker.Look) {
 	return looks
 }
 
-// chosen returns the passages that the model is given: those that it chose, those found in
-// the words that it would look with, and those found without it, until there are as many
-// as the brief says.
-func (r *reader) chosen(o thinker.Outcome, looks []thinker.Look) (list []thinker.Passage) {
-	if at := r.heard; at < len(r.thoughts) && r.thoughts[at].Request.Kind == thinker.Answer {
-		return r.thoughts[at].Request.Passages
+// given returns the passages that the model reads: those that it was given before for the
+// same messages, whatever has become of the knowledge since; all there are, where it can
+// read them; or as many as the brief says.
+func (r *reader) given(o thinker.Outcome, looks []thinker.Look) []thinker.Passage {
+	if r.heard < len(r.thoughts) {
+		return r.thoughts[r.heard].Request.Passages
 	}
+	if len(looks) == 0 {
+		if all := r.whole(); all != nil {
+			return all
+		}
+	}
+	return r.chosen(o, looks)
+}
+
+// chosen returns as many passages as the brief says: those that the model chose, those
+// found in the words that it would look with, and those found without it.
+func (r *reader) chosen(o thinker.Outcome, looks []thinker.Look) (list []thinker.Passage) {
 	most := r.Brief.Model.Passages
 	found := r.Finder.Reading(r.ctx, r.asked, r.State.LastQuestion, max(most, len(looks)))
 	add := func(hit knowledge.Hit) {

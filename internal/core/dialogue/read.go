@@ -188,22 +188,18 @@ func (r *reader) mostThoughts() int {
 // about, "" if one did or something is still to come.
 func (r *reader) proceed() (why string) {
 	task := thinker.Task{Kind: thinker.Answer, Brief: r.told(), Said: r.said, Talk: r.Talk}
-	looks := r.glimpses()
+	looks, search := r.glimpses(), thinker.Outcome{}
 	if len(looks) > 0 {
-		o, _, why, known := r.ask(thinker.Task{Kind: thinker.Search, Brief: task.Brief, Said: r.said, Talk: r.Talk, Looks: looks, Most: r.Brief.Model.Passages})
+		o, at, why, known := r.ask(thinker.Task{Kind: thinker.Search, Brief: task.Brief, Said: r.said, Talk: r.Talk, Looks: looks, Most: r.Brief.Model.Passages})
 		if !known {
 			return ""
 		}
-		if why != "" {
-			o = thinker.Outcome{} // it reads what was found without it
+		if why != "" && (at == len(r.trace.Thoughts) || r.trace.Thoughts[at].Reply == nil) {
+			return why // it would only be waited for once more
 		}
-		task.Passages = r.chosen(o, looks)
-	} else {
-		task.Passages = r.whole()
-		if task.Passages == nil {
-			task.Passages = r.chosen(thinker.Outcome{}, nil)
-		}
+		search = o // nothing, where what it says cannot be used: it reads what was found
 	}
+	task.Passages = r.given(search, looks)
 	for _, tool := range r.Tools {
 		about := strings.TrimSpace(tool.Title + ". " + tool.Description)
 		if len(tool.When) > 0 {

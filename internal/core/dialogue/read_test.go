@@ -394,11 +394,45 @@ func TestAModelChoosesWhatItReads(t *testing.T) {
 	if !slices.ContainsFunc(given, func(p thinker.Passage) bool { return strings.Contains(p.Text, "found on board") }) {
 		t.Error("nothing was found in its wording")
 	}
-	// That it fails to choose costs the reply nothing.
-	m.replies = []any{fmt.Errorf("slow"), m.says("not_known")}
+	// That it chooses badly costs the reply nothing.
+	m.replies = []any{"I would read everything", m.says("not_known")}
 	m.hears(s, dogs)
 	if given := m.asked[3].Passages; len(given) != 5 {
 		t.Errorf("then it is given %d passages", len(given))
+	}
+	// It may choose all that it is given, and have wordings besides.
+	m.replies = []any{`{"passages":["G1","G2","G3","G4","G5","G6","G99","G1"],"wordings":["lost property","dogs"]}`, m.says("not_known")}
+	m.hears(s, dogs)
+	if given := m.asked[5].Passages; len(given) != 5 || given[4].Cite.PassageID != m.asked[4].Looks[4].Place {
+		t.Errorf("of its own choice it is given %d passages", len(given))
+	}
+	// One that cannot be had is not waited for twice.
+	asked := len(m.asked)
+	m.replies = []any{fmt.Errorf("the model took longer than 20s")}
+	if d := m.hears(s, dogs); len(m.asked) != asked+1 || !strings.Contains(d.Trace.BuiltIn, "took longer") {
+		t.Errorf("it is asked %d times; %q", len(m.asked)-asked, d.Trace.BuiltIn)
+	}
+}
+
+// What the knowledge becomes while the model thinks does not change what it was asked.
+func TestTheKnowledgeMayGrowWhileTheModelThinks(t *testing.T) {
+	for _, windows := range [][2]int{{2_000, 40_000}, {40_000, 2_000}} { // too large to be read whole before, or after
+		s := reader(t)
+		s.Brief.Model.LooksAt = 40
+		s.Model.Connection.Window = windows[0]
+		s.Messages = []dialogue.Incoming{{ID: "1", Text: dogs}}
+		first := *dialogue.Decide(t.Context(), s).Think
+		m := &scripted{t: t}
+		first.Reply = &thinker.Reply{Text: `{"passages":["G1"],"wordings":[]}`}
+		if first.Request.Kind == thinker.Answer {
+			first.Reply.Text = m.says("not_known")
+		}
+		s.Thoughts = []dialogue.Thought{first}
+		s.Model.Connection.Window = windows[1]
+		d := dialogue.Decide(t.Context(), s)
+		if first.Request.Kind == thinker.Answer && (d.Think != nil || !strings.Contains(d.Trace.BuiltIn, "finds no answer")) || first.Request.Kind == thinker.Search && (d.Think == nil || d.Think.Request.Kind != thinker.Answer) {
+			t.Errorf("after %s: %+v, %q", first.Request.Kind, d.Think != nil, d.Trace.BuiltIn)
+		}
 	}
 }
 
