@@ -11,6 +11,7 @@ import (
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
 )
 
 // A Problem is one thing that is wrong in a document, and where. Line and
@@ -79,6 +80,14 @@ func (c *Checker) read(source []byte, into any, options ...yaml.DecodeOption) {
 	if err == nil {
 		return
 	}
+	if unknown := c.fault(err); unknown != nil {
+		c.problems[len(c.problems)-1].Message = c.noSuchKey(unknown, into)
+	}
+}
+
+// fault notes why a document cannot be read. It returns the key that is not known, if
+// that is why.
+func (c *Checker) fault(err error) (unknown *token.Token) {
 	p := Problem{File: c.name, Message: err.Error()}
 	var positioned yaml.Error
 	if errors.As(err, &positioned) {
@@ -86,11 +95,19 @@ func (c *Checker) read(source []byte, into any, options ...yaml.DecodeOption) {
 		if t := positioned.GetToken(); t != nil {
 			p.Line, p.Column = t.Position.Line, t.Position.Column
 			if strings.HasPrefix(positioned.GetMessage(), "unknown field") {
-				p.Message = c.noSuchKey(t, into)
+				unknown = t
 			}
 		}
 	}
 	c.problems = append(c.problems, p)
+	return unknown
+}
+
+// Note notes a problem at a place.
+func (c *Checker) Note(line, column int, format string, args ...any) {
+	if len(c.problems) < mostWrong {
+		c.problems = append(c.problems, Problem{File: c.name, Line: line, Column: column, Message: bounded(fmt.Sprintf(format, args...), mostSaid)})
+	}
 }
 
 // Peek reads some keys of a document, whatever else it holds. The error is
@@ -210,6 +227,9 @@ func (c *Checker) Err() error {
 	}
 	return c.problems
 }
+
+// isoDate is a date that other readers of YAML take for more than a text.
+var isoDate = regexp.MustCompile(`^\d{4}-\d{2}-\d{2}`)
 
 var nameRule = regexp.MustCompile(`^[a-z0-9][a-z0-9\-]{0,39}$`)
 

@@ -20,14 +20,26 @@ func (c *Checker) noSuchKey(key *token.Token, into any) string {
 	if len(known) == 0 {
 		return said
 	}
-	slices.SortFunc(known, func(a, b string) int {
-		return cmp.Or(cmp.Compare(text.Distance(key.Value, a), text.Distance(key.Value, b)), cmp.Compare(a, b))
-	})
-	if nearest := known[0]; len(key.Value) <= 2*len(nearest)+2 && text.Distance(key.Value, nearest) <= max(1, len(nearest)/3) {
+	if nearest := Nearest(key.Value, known); nearest != "" {
 		return fmt.Sprintf("%s; did you mean %q?", said, nearest)
 	}
 	slices.Sort(known)
 	return fmt.Sprintf("%s here; there are: %s", said, strings.Join(known, ", "))
+}
+
+// Nearest returns the one of the known words that a mistyped one may be, "" if none is near.
+func Nearest(typed string, known []string) string {
+	best, distance := "", 0
+	for _, word := range known {
+		d := text.Distance(text.Fold(typed), text.Fold(word))
+		if d <= max(1, len(word)/3) && (best == "" || cmp.Or(cmp.Compare(d, distance), cmp.Compare(word, best)) < 0) {
+			best, distance = word, d
+		}
+	}
+	if len(typed) > 2*len(best)+2 {
+		return ""
+	}
+	return best
 }
 
 // pathTo returns the keys above a key, with "" for the items of lists.

@@ -1,0 +1,49 @@
+package flow
+
+import (
+	"slices"
+	"strings"
+	"time"
+)
+
+// OneOf notes a word that is not one of the known ones, with that which may be meant.
+func (c *Checking) OneOf(at Place, format, word string, known []string) {
+	if !slices.Contains(known, word) {
+		c.unknown(at, format, word, known, "")
+	}
+}
+
+// NoSuchField notes a field that contacts do not have.
+func (c *Checking) NoSuchField(arg *Arg, name string) {
+	c.unknown(arg.At, "contacts have no field %q", name, c.fieldNames(), "; fields are declared in the settings")
+}
+
+// IsVariable reports whether a value can be saved under a name.
+func IsVariable(name string) bool { return isVariable(name) }
+
+// Within returns the steps of a list and of all lists in it.
+func Within(b *Block) (list []*Step) {
+	b.each(func(s *Step, _ int) { list = append(list, s) }, 0)
+	return list
+}
+
+// Moment reads a time as JSON and sheets hold it, in the zone of now.
+func Moment(s string, now time.Time) (time.Time, bool) {
+	for _, layout := range []string{time.RFC3339Nano, "2006-01-02 15:04", "2006-01-02T15:04", time.DateOnly} {
+		if t, err := time.ParseInLocation(layout, strings.TrimSpace(s), now.Location()); err == nil {
+			return t, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// Stand sets the contact's stage.
+func (r *Running) Stand(stage string) {
+	if r.Stands != stage {
+		r.Stands = stage
+		r.Emit(Stand{stage})
+	}
+}
+
+// Same reports whether two texts have the same words.
+func Same(a, b string) bool { return spaced(a) == spaced(b) }

@@ -1,0 +1,87 @@
+package flow
+
+import (
+	"fmt"
+	"strings"
+)
+
+// A Sentence is a step in words, for people.
+type Sentence struct {
+	Number string `json:"number"`
+	Depth  int    `json:"depth"`
+	Line   int    `json:"line"`
+	Path   string `json:"path"`
+	Words  string `json:"words"`
+}
+
+// Explain tells the flow as numbered plain sentences; those of inner steps are indented.
+func (f *Flow) Explain() (list []Sentence) {
+	starts := make([]string, 0, len(f.Triggers))
+	for _, t := range f.Triggers {
+		starts = append(starts, t.Kind.Plain(t))
+	}
+	list = append(list, Sentence{Line: 1, Words: "Starts when " + strings.Join(starts, ", or when ") + "."})
+	var tell func(b *Block, depth int)
+	tell = func(b *Block, depth int) {
+		for _, s := range b.Steps {
+			words := s.Kind.Plain(s)
+			if s.Has("if") {
+				words = fmt.Sprintf("Only if %s: %s", s.Raw("if"), lowered(words))
+			}
+			if s.Has("save") && s.Kind.Saves != nil {
+				words += fmt.Sprintf(" Keeps it as %s.", s.Raw("save"))
+			}
+			list = append(list, Sentence{s.Number, depth, s.At.Line, s.Path, words})
+			for _, inner := range s.Blocks {
+				if said := s.sayBlock(inner); said != "" {
+					list = append(list, Sentence{"", depth, inner.At.Line, "", said})
+				}
+				tell(inner, depth+1)
+			}
+		}
+	}
+	tell(f.Body, 0)
+	return list
+}
+
+// sayBlock says when a list of steps of a step is taken.
+func (s *Step) sayBlock(b *Block) string {
+	switch {
+	case b.Name == "on_error":
+		return "If that fails:"
+	case b.Name == "if_silent":
+		return fmt.Sprintf("If nobody answers within %s:", Spoken(s.Duration("patience", Patience)))
+	case b.Name == "if_unclear":
+		return "If no clear answer comes:"
+	case s.Kind.Leads == LeadsBranch:
+		for i, arm := range s.List("branch") {
+			if b.Name != fmt.Sprintf("branch.%d", i) {
+				continue
+			}
+			if arm.Has("else") {
+				return "Otherwise:"
+			}
+			if i == 0 {
+				return "If " + arm.Raw("if") + ":"
+			}
+			return "Or if " + arm.Raw("if") + ":"
+		}
+	}
+	return ""
+}
+
+// Quote puts a text into a sentence, cut where it is long.
+func Quote(s string) string {
+	return "“" + shorten(strings.Join(strings.Fields(s), " "), 120) + "”"
+}
+
+// Or joins texts: "a, b or c".
+func Or(list []string) string {
+	switch len(list) {
+	case 0:
+		return ""
+	case 1:
+		return list[0]
+	}
+	return strings.Join(list[:len(list)-1], ", ") + " or " + list[len(list)-1]
+}

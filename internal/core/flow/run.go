@@ -1,0 +1,593 @@
+package flow
+
+import (
+	"fmt"
+	"maps"
+	"strconv"
+	"strings"
+	"time"
+
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/text"
+)
+
+// State is where a run stands: its place, its values and what it waits for. It is kept as
+// JSON between two steps, and belongs to one run.
+type State struct {
+	Frames []Frame        `json:"frames"`          // its place, from the outermost list of steps
+	Values map[string]any `json:"values"`          // what was saved; times as RFC 3339
+	Event  map[string]any `json:"event,omitempty"` // what started it
+	Wait   *Wait          `json:"wait,omitempty"`  // nil: it goes on at once
+	Waits  int            `json:"waits"`           // how many there were
+	Heard  []Heard        `json:"heard,omitempty"` // what the customer said while it ran, the latest
+	Asked  []Question     `json:"asked,omitempty"` // what it asked, the latest
+	Taken  int            `json:"taken"`           // steps, in all
+	End    *End           `json:"end,omitempty"`   // how it ended
+
+	pending bool
+}
+
+// A Frame is a place in one list of steps.
+type Frame struct {
+	Block  string         `json:"block"` // its name in the step of the frame before; "" for the flow's
+	Step   int            `json:"step"`
+	Memory map[string]any `json:"memory,omitempty"` // what the step that is being taken keeps
+}
+
+// A Wait is what a run waits for.
+type Wait struct {
+	ID     int       `json:"id"`
+	For    WaitFor   `json:"for"`
+	Until  time.Time `json:"until,omitzero"`   // it ends then, whatever happens; zero: never
+	Effect string    `json:"effect,omitempty"` // of a result: the key of the effect
+	Since  time.Time `json:"since"`
+}
+
+// WaitFor says what a run waits for.
+type WaitFor string
+
+// What runs wait for.
+const (
+	ForTime   WaitFor = "time"
+	ForReply  WaitFor = "reply"
+	ForResult WaitFor = "result" // of an effect
+	ForPerson WaitFor = "person" // who has the conversation
+)
+
+// Heard is something that the customer said.
+type Heard struct {
+	ID   string    `json:"id"`
+	Text string    `json:"text"`
+	At   time.Time `json:"at"`
+	New  bool      `json:"new,omitempty"`  // no step has taken it up yet
+	Used []string  `json:"used,omitempty"` // values that were taken out of it
+}
+
+// A Question is one that was asked, so that a correction finds it.
+type Question struct {
+	Path string `json:"path"`
+	Save string `json:"save"`
+}
+
+// End is how a run ended.
+type End struct {
+	How string `json:"how"` // done, stopped, failed
+	Why string `json:"why"`
+}
+
+// How runs end.
+const (
+	Done    = "done"
+	Stopped = "stopped"
+	Failed  = "failed"
+)
+
+// An Event is what happened that lets a run go on.
+type Event struct {
+	Kind   EventKind
+	Wait   int    // of a time: which wait it ends
+	Effect string // of a result: the key of the effect
+	Value  any    // of a result
+	Error  string // of a result: why there is none
+	Heard  Heard  // of a reply
+}
+
+// EventKind says what happened.
+type EventKind string
+
+// What happens to runs.
+const (
+	Began    EventKind = "began"
+	Time     EventKind = "time"
+	Reply    EventKind = "reply"
+	Result   EventKind = "result"
+	BlockEnd EventKind = "block" // a list of steps of the step has come to its end
+	Resumed  EventKind = "resumed"
+	Skipped  EventKind = "skipped" // a person ended the wait
+	Retried  EventKind = "retried" // a person has the failed step taken again
+)
+
+// A Move is what a step comes to.
+type Move struct {
+	kind  moveKind
+	block string
+	of    *Step // whose the block is; nil: of the step that is taken
+	wait  Wait
+	end   End
+	err   error
+}
+
+type moveKind int
+
+const (
+	moveNext moveKind = iota
+	moveInto
+	moveWait
+	moveEnd
+	moveFail
+	movePending
+)
+
+// Next goes on to the next step.
+func Next() Move { return Move{} }
+
+// Into goes on with a list of steps of the step; at its end the step's Go is called.
+func Into(block string) Move { return Move{kind: moveInto, block: block} }
+
+// Pause waits. The step's Go is called with what ends it.
+func Pause(w Wait) Move { return Move{kind: moveWait, wait: w} }
+
+// Finish ends the run.
+func Finish(how, why string) Move { return Move{kind: moveEnd, end: End{how, why}} }
+
+// Fail fails the step.
+func Fail(err error) Move { return Move{kind: moveFail, err: err} }
+
+// Pending leaves the run as it was before it was stepped: something that it needs is not
+// there yet, such as a model's reply.
+func Pending() Move { return Move{kind: movePending} }
+
+// An Effect is something that a step decides to record, or to do in the world.
+type Effect interface {
+	Kind() string
+	String() string
+}
+
+// Stage is what a run is stepped on: what it may look at.
+type Stage struct {
+	Now     time.Time // in the workspace's zone
+	Run     string    // its id
+	Started time.Time
+	Contact contact.Memory
+	Stands  string   // the stage of the contact
+	Tags    []string // of the contact
+	Talk    *Talk    // nil: there is no conversation
+	Bot     string   // of the conversation
+	Open    func(hours string, at time.Time) (open bool, next time.Time, ok bool)
+	Quiet   func(at time.Time) time.Time // when something that the flow says by itself may be said, at or after a time
+	Conduct Conduct                      // nil: nobody answers
+	Fresh   bool                         // what the run says answers what the customer just said
+	Fields  contact.Fields
+	Lists   func(name string) []any // lists of the workspace, for loops
+}
+
+// Talk is the conversation that a run takes part in.
+type Talk struct {
+	ID, Channel  string
+	Opened       time.Time
+	Messages     int
+	Lines        []Line // the latest, oldest first
+	Reason       string
+	Outcome      string
+	Complaints   int  // how many times the contact was angry in the last seven days
+	ByPerson     bool // a person has it
+	Closed       bool
+	LastCustomer time.Time
+	Sums         Sums
+}
+
+// A Line is something said in a conversation.
+type Line struct {
+	By, Text string
+	At       time.Time
+}
+
+// Conduct is how a run has others answer and think for it. Its functions are pure: the
+// same run given the same asks the same.
+type Conduct interface {
+	// Answer has a bot answer a question. It returns false while the bot still thinks.
+	Answer(bot, question string, whole bool) (Answered, bool)
+	// Classify returns the label that fits a text best, and how sure that is.
+	Classify(said string, labels []Label) (label string, sure float64, ok bool)
+	// Extract takes values out of a text.
+	Extract(said string, wanted []Wanted) (values map[string]any, ok bool)
+}
+
+// Answered is what came of a question.
+type Answered struct {
+	Known      bool
+	Confidence float64
+	Words      string
+	Effects    []Effect // what the bot decided
+	Handed     bool     // it brought people in
+}
+
+// A Label is one that a text may have.
+type Label struct {
+	Name, About string
+	Examples    []string
+}
+
+// Wanted is a value that is looked for in a text.
+type Wanted struct {
+	Name, Label string
+	As          Read
+}
+
+// Running is a run being stepped: what the functions of steps are given.
+type Running struct {
+	Stage
+	Flow  *Checked
+	state *State
+
+	effects []Effect
+	path    []Passed
+	step    *Step
+	frame   *Frame
+}
+
+// Passed is a step that was taken, for people.
+type Passed struct {
+	Path   string    `json:"path"`
+	Number string    `json:"number"`
+	Line   int       `json:"line"`
+	Words  string    `json:"words"`
+	At     time.Time `json:"at"`
+}
+
+// An Outcome is what stepping a run came to.
+type Outcome struct {
+	State   State
+	Effects []Effect
+	Passed  []Passed
+	Pending bool // nothing happened: see Pending
+}
+
+// What a run may do before it waits, and in all.
+const (
+	stepsAtOnce = 500
+	stepsInAll  = 100_000
+	keptHeard   = 20
+	keptAsked   = 12
+	mostValue   = 20_000 // letters of one value
+	mostValues  = 200    // names
+)
+
+// Begin returns the state of a run that was started by an event, with what was said to
+// start it.
+func Begin(event map[string]any, heard ...Heard) State {
+	return State{Frames: []Frame{{}}, Values: map[string]any{}, Event: event, Heard: heard}
+}
+
+// Advance steps a run on from its state, with what happened, until it waits or ends. It is
+// pure: what is to be done is in the outcome. An event that the run does not wait for
+// changes nothing, but that a reply is remembered: a reply that came before a wait began
+// counts.
+func (c *Checked) Advance(s State, e Event, stage Stage) (o Outcome) {
+	r := &Running{Stage: stage, Flow: c, state: s.clone()}
+	defer func() {
+		o = Outcome{State: *r.state, Effects: r.effects, Passed: r.path}
+		if r.state.pending {
+			o = Outcome{State: s, Pending: true}
+		}
+	}()
+	if r.state.End != nil && e.Kind != Retried {
+		return
+	}
+	if e.Kind == Reply {
+		e.Heard.New = true
+		r.state.Heard = append(r.state.Heard, e.Heard)
+		r.state.Heard = r.state.Heard[max(0, len(r.state.Heard)-keptHeard):]
+	}
+	w := r.state.Wait
+	switch e.Kind {
+	case Began, Resumed:
+		if w != nil && w.For != ForPerson {
+			return
+		}
+	case Retried:
+		if r.state.End == nil || r.state.End.How != Failed {
+			return
+		}
+		r.state.End = nil
+	case Time:
+		if w == nil || w.ID != e.Wait {
+			return
+		}
+	case Reply:
+		if w == nil || w.For != ForReply {
+			return
+		}
+	case Result:
+		if w == nil || w.For != ForResult || w.Effect != e.Effect {
+			return
+		}
+	case Skipped:
+		if w == nil || w.For == ForResult {
+			return
+		}
+		e.Kind = Time
+	}
+	resume := w != nil && e.Kind != Began
+	r.state.Wait = nil
+	r.steps(resume, e)
+	return
+}
+
+func (s State) clone() *State {
+	s.Frames = append([]Frame(nil), s.Frames...)
+	for i := range s.Frames {
+		s.Frames[i].Memory = maps.Clone(s.Frames[i].Memory)
+	}
+	s.Values = maps.Clone(s.Values)
+	if s.Values == nil {
+		s.Values = map[string]any{}
+	}
+	s.Heard = append([]Heard(nil), s.Heard...)
+	for i := range s.Heard {
+		s.Heard[i].Used = append([]string(nil), s.Heard[i].Used...)
+	}
+	s.Asked = append([]Question(nil), s.Asked...)
+	s.pending = false
+	return &s
+}
+
+// steps takes steps until the run waits or ends. With resume the step that waited goes on.
+func (r *Running) steps(resume bool, e Event) {
+	for taken := 0; r.state.End == nil && r.state.Wait == nil && !r.state.pending; taken++ {
+		if taken == stepsAtOnce || r.state.Taken >= stepsInAll {
+			if r.state.Taken >= stepsInAll {
+				r.end(Failed, fmt.Sprintf("the run took more than %d steps", stepsInAll))
+				return
+			}
+			r.here()
+			r.wait(Wait{For: ForTime, Until: r.Now}) // others have their turn
+			r.frame.set("yielded", true)
+			return
+		}
+		step := r.here()
+		if step == nil {
+			if !r.up() {
+				return
+			}
+			resume, e = true, Event{Kind: BlockEnd}
+			continue
+		}
+		r.step = step
+		move := r.take(step, resume, e)
+		resume = false
+		r.do(step, move)
+	}
+}
+
+// here is the step that the run stands at, nil at the end of a list.
+func (r *Running) here() *Step {
+	block := r.Flow.Body
+	for i := range r.state.Frames {
+		f := &r.state.Frames[i]
+		if i > 0 {
+			if block = r.stepOf(i - 1).Block(f.Block); block == nil {
+				r.end(Failed, "the place where the run stood is not there any more")
+				return nil
+			}
+		}
+		if i == len(r.state.Frames)-1 {
+			r.frame = f
+			if f.Step >= len(block.Steps) {
+				return nil
+			}
+			return block.Steps[f.Step]
+		}
+	}
+	return nil
+}
+
+// stepOf is the step that a frame stands at.
+func (r *Running) stepOf(i int) *Step { return r.Flow.Step(r.state.path(i)) }
+
+// path is the path of the step that a frame stands at.
+func (s *State) path(i int) string {
+	var b strings.Builder
+	for j := 0; j <= i; j++ {
+		if j > 0 {
+			b.WriteString("/" + s.Frames[j].Block + "/")
+		}
+		b.WriteString(strconv.Itoa(s.Frames[j].Step))
+	}
+	return b.String()
+}
+
+// Path is the path of the step that the run stands at.
+func (s *State) Path() string { return s.path(len(s.Frames) - 1) }
+
+// up leaves a list of steps at its end; false: the run is at its end.
+func (r *Running) up() bool {
+	if r.state.End != nil {
+		return false
+	}
+	if len(r.state.Frames) == 1 {
+		r.end(Done, "came to its end")
+		return false
+	}
+	r.state.Frames = r.state.Frames[:len(r.state.Frames)-1]
+	return true
+}
+
+func (r *Running) take(s *Step, resume bool, e Event) (m Move) {
+	if resume && !r.frame.Flag("yielded") && !(e.Kind == BlockEnd && r.frame.Flag("failed")) {
+		if s.Kind.Go == nil {
+			return Next()
+		}
+		return s.Kind.Go(r, s, e)
+	}
+	if e.Kind == BlockEnd && resume && r.frame.Flag("failed") {
+		return Next() // what was to be done instead is done
+	}
+	r.frame.Memory = nil
+	r.state.Taken++
+	if condition := s.Args["if"]; condition != nil {
+		holds, err := r.Holds(condition)
+		if err != nil {
+			return Fail(err)
+		}
+		if !holds {
+			r.passed(s, "left out: "+condition.Text+" does not hold")
+			return Next()
+		}
+	}
+	return s.Kind.Run(r, s)
+}
+
+func (r *Running) do(s *Step, m Move) {
+	switch m.kind {
+	case moveNext:
+		r.frame.Step++
+		r.frame.Memory = nil
+	case moveInto:
+		if m.of != nil {
+			s = m.of
+		}
+		if s.Block(m.block) == nil {
+			r.end(Failed, "it has no steps called "+m.block)
+			return
+		}
+		r.state.Frames = append(r.state.Frames, Frame{Block: m.block})
+	case moveWait:
+		r.wait(m.wait)
+	case moveEnd:
+		r.passed(s, m.end.Why)
+		r.state.End = &m.end
+	case moveFail:
+		if s.Block("on_error") != nil && !r.frame.Flag("failed") {
+			r.passed(s, "failed: "+m.err.Error())
+			r.frame.set("failed", true)
+			r.state.Frames = append(r.state.Frames, Frame{Block: "on_error"})
+			return
+		}
+		r.end(Failed, fmt.Sprintf("step %s (line %d): %v", s.Number, s.At.Line, m.err))
+	case movePending:
+		r.state.pending = true
+	}
+}
+
+func (r *Running) wait(w Wait) {
+	r.state.Waits++
+	w.ID, w.Since = r.state.Waits, r.Now
+	r.state.Wait = &w
+}
+
+func (r *Running) end(how, why string) { r.state.End = &End{how, why} }
+
+// passed notes in the run's path what a step did.
+func (r *Running) passed(s *Step, words string) {
+	r.path = append(r.path, Passed{s.Path, s.Number, s.At.Line, text.Squeeze(shorten(words, 300)), r.Now})
+}
+
+// Did notes in the run's path what the step did.
+func (r *Running) Did(format string, args ...any) { r.passed(r.step, fmt.Sprintf(format, args...)) }
+
+func shorten(s string, most int) string {
+	if runes := []rune(s); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return s
+}
+
+// Emit decides on an effect.
+func (r *Running) Emit(e Effect) { r.effects = append(r.effects, e) }
+
+// Key is a key for an effect of the step that is the same however often it is stepped.
+func (r *Running) Key() string {
+	return fmt.Sprintf("%s/%s/%d", r.Run, r.state.Path(), r.state.Taken)
+}
+
+// Memory is what the step keeps while it is being taken.
+func (r *Running) Memory(name string) any { return r.frame.Memory[name] }
+
+// Remember keeps something while the step is being taken. It must be as JSON holds it.
+func (r *Running) Remember(name string, value any) { r.frame.set(name, value) }
+
+// Count is a number that the step keeps.
+func (r *Running) Count(name string) int {
+	switch n := r.frame.Memory[name].(type) {
+	case float64:
+		return int(n)
+	case int:
+		return n
+	}
+	return 0
+}
+
+func (f *Frame) set(name string, value any) {
+	if f.Memory == nil {
+		f.Memory = map[string]any{}
+	}
+	f.Memory[name] = value
+}
+
+// Flag reports whether something that is kept is true.
+func (f *Frame) Flag(name string) bool { is, _ := f.Memory[name].(bool); return is }
+
+// A Happening is something that may start flows.
+type Happening struct {
+	Kind    string         `json:"kind"` // the trigger's
+	Values  map[string]any `json:"values"`
+	Flow    string         `json:"flow,omitempty"`  // the one flow that is meant; "" for any
+	Index   int            `json:"index,omitempty"` // of the trigger in it, where Flow is set
+	Contact string         `json:"contact,omitempty"`
+	Talk    string         `json:"conversation,omitempty"`
+	Depth   int            `json:"depth,omitempty"` // how many flows started each other to come here
+	By      string         `json:"by,omitempty"`    // a person, or the run that did it
+}
+
+// Matching is what triggers look at to say whether something starts their flow.
+type Matching struct {
+	*Running
+	Happening
+	Like func(said string, examples []string) float64 // likeness of a text to the nearest example, 0 to 1; nil: none
+}
+
+// Fits returns the trigger of the flow that something that happened fires; if none does,
+// why not.
+func (c *Checked) Fits(h Happening, stage Stage, like func(string, []string) float64) (*Trigger, string) {
+	why := "it has no such trigger"
+	s := Begin(h.Values)
+	for _, t := range c.Triggers {
+		if t.Kind.Name != h.Kind || h.Flow != "" && (h.Flow != c.Name || h.Index != t.Index && h.Kind != ByHand) {
+			continue
+		}
+		m := &Matching{Running: &Running{Stage: stage, Flow: c, state: &s, frame: &s.Frames[0]}, Happening: h, Like: like}
+		fits, because := true, ""
+		if t.Kind.Fits != nil {
+			fits, because = t.Kind.Fits(m, t)
+		}
+		if fits {
+			return t, ""
+		}
+		why = because
+	}
+	return nil, why
+}
+
+// ByHand is the trigger of flows that people, programs and other flows start.
+const ByHand = "by hand"
+
+// Listens reports whether the flow has a trigger of a kind.
+func (f *Flow) Listens(kind string) bool {
+	for _, t := range f.Triggers {
+		if t.Kind.Name == kind {
+			return true
+		}
+	}
+	return false
+}

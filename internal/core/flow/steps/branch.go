@@ -1,0 +1,39 @@
+package steps
+
+import (
+	"fmt"
+
+	"urgentparrot.example/internal/core/flow"
+)
+
+var branch = &flow.StepKind{
+	Name: "branch", Group: decide, Main: "branch", Leads: flow.LeadsBranch,
+	About:   "Takes the steps of the first case whose condition holds, or those of else.",
+	Example: "- branch:\n    - if: \"party_size > 60\"\n      steps: [ { escalate: { because: A large group } } ]\n    - else: [ { say: \"Thank you.\" } ]",
+	Fields: []flow.Field{
+		{Name: "branch", Type: flow.Objects, Required: true, About: "The cases, in order.", Of: []flow.Field{
+			{Name: "if", Type: flow.Condition, About: "When the case is taken."},
+			{Name: "steps", Type: flow.Steps, About: "What is done then."},
+			{Name: "else", Type: flow.Steps, About: "What is done if no case before is taken."},
+		}},
+	},
+	Plain: func(*flow.Step) string { return "Depending on what holds:" },
+	Run: func(r *flow.Running, s *flow.Step) flow.Move {
+		for i, arm := range s.List("branch") {
+			block := fmt.Sprintf("branch.%d", i)
+			if arm.Has("else") {
+				return flow.Into(block)
+			}
+			holds, err := r.Holds(arm["if"])
+			if err != nil {
+				return flow.Fail(err)
+			}
+			if holds {
+				r.Did("%s holds", arm.Raw("if"))
+				return flow.Into(block)
+			}
+		}
+		return flow.Next()
+	},
+	Go: func(*flow.Running, *flow.Step, flow.Event) flow.Move { return flow.Next() },
+}

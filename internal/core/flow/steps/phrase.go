@@ -1,0 +1,44 @@
+package steps
+
+import (
+	"urgentparrot.example/internal/core/flow"
+	"urgentparrot.example/internal/core/text"
+)
+
+var phrase = &flow.StepKind{
+	Name: "phrase", Group: think, Main: "from",
+	About:   "Writes a text out of wordings with values in them, cut between sentences to a length.",
+	Example: "- phrase: { from: [\"{{ party_size }} people to {{ island }}\"], at_most: 160 }\n  save: offer",
+	Fields: []flow.Field{
+		{Name: "from", Type: flow.Texts, Required: true, About: "The wordings: those of which all values are there are put together."},
+		{Name: "at_most", Type: flow.Number, Least: 20, Most: 4000, About: "The length, in characters."},
+	},
+	Saves: fixed(flow.AText),
+	Check: func(c *flow.Checking, s *flow.Step) {
+		if !s.Has("save") {
+			c.Wrong(s.At, "say what the text is kept as: save, a name")
+		}
+	},
+	Plain: func(s *flow.Step) string { return "Write a text out of " + flow.Quote(s.Strings("from")[0]) + "." },
+	Run: func(r *flow.Running, s *flow.Step) flow.Move {
+		parts, err := texts(r, s, "from")
+		if err != nil {
+			return flow.Fail(err)
+		}
+		words := ""
+		for _, part := range parts {
+			if part = text.Squeeze(part); part != "" {
+				words += " " + part
+			}
+		}
+		words = text.Squeeze(words)
+		if most := s.Whole("at_most", 0); most > 0 {
+			words = text.Fit(words, most, true)
+		}
+		if err := r.Save(s.Raw("save"), words, ""); err != nil {
+			return flow.Fail(err)
+		}
+		r.Did("wrote %s", flow.Quote(words))
+		return flow.Next()
+	},
+}

@@ -1,0 +1,324 @@
+package steps_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/flow"
+)
+
+// A player plays a run: it keeps what a run does, and its state goes through JSON between
+// two steps, as it does between two starts of the service.
+type player struct {
+	t       *testing.T
+	flow    *flow.Checked
+	state   flow.State
+	now     time.Time
+	contact contact.Memory
+	talk    *flow.Talk
+	said    []string // not looked at yet
+	effects []flow.Effect
+	n       int
+}
+
+// knows has a bot that knows one thing.
+type knows struct{ question, answer string }
+
+func (k knows) Answer(bot, question string, whole bool) (flow.Answered, bool) {
+	if k.question != "" && strings.Contains(question, k.question) {
+		return flow.Answered{Known: true, Confidence: 0.9, Words: k.answer, Effects: []flow.Effect{flow.Say{Text: k.answer}}}, true
+	}
+	return flow.Answered{}, true
+}
+func (knows) Classify(said string, labels []flow.Label) (string, float64, bool) {
+	for _, l := range labels {
+		if _, ok := flow.Contains(said, l.Examples); ok {
+			return l.Name, 0.8, true
+		}
+	}
+	return "", 0.1, true
+}
+func (knows) Extract(string, []flow.Wanted) (map[string]any, bool) { return nil, true }
+
+func start(t *testing.T, source string, event map[string]any, first string) *player {
+	t.Helper()
+	f, err := language.Parse("flow", []byte(source))
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := ferries(t)
+	checked, found := f.Check(d)
+	for _, x := range found {
+		if !x.Warning {
+			t.Fatal(x.Problem)
+		}
+	}
+	p := &player{t: t, flow: checked, now: time.Date(2026, 11, 26, 9, 0, 0, 0, checked.Settings.Zone()), contact: contact.Memory{}, talk: &flow.Talk{Channel: "website"}}
+	var heard []flow.Heard
+	if first != "" {
+		heard = append(heard, flow.Heard{ID: "m0", Text: first, At: p.now})
+	}
+	p.state = flow.Begin(event, heard...)
+	p.step(flow.Event{Kind: flow.Began})
+	return p
+}
+
+func (p *player) step(e flow.Event) {
+	p.t.Helper()
+	out := p.flow.Advance(p.state, e, flow.Stage{
+		Now: p.now, Run: "r1", Started: p.now, Contact: p.contact, Talk: p.talk, Bot: "front-desk", Conduct: knows{"wifi", "There is none on board."},
+		Fields: p.flow.Settings.Fields,
+		Open: func(_ string, at time.Time) (bool, time.Time, bool) {
+			return at.Hour() >= 8, time.Date(at.Year(), at.Month(), at.Day(), 8, 0, 0, 0, at.Location()).AddDate(0, 0, 1), true
+		},
+	})
+	raw, err := json.Marshal(out.State)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	p.state = flow.State{}
+	if err := json.Unmarshal(raw, &p.state); err != nil {
+		p.t.Fatal(err)
+	}
+	for _, e := range out.Effects {
+		switch e := e.(type) {
+		case flow.Say:
+			p.said = append(p.said, e.Text)
+			p.talk.Lines = append(p.talk.Lines, flow.Line{By: "bot", Text: e.Text, At: p.now})
+		case flow.Keep:
+			p.contact = p.contact.With(e.Fact)
+		}
+		p.effects = append(p.effects, e)
+	}
+}
+
+// play follows a script: "> words" of the customer, "+30m" of time, "< words" that are said
+// next, "end words" of how the run ended, "effect words", "x = value" that is kept.
+func (p *player) play(script string) {
+	p.t.Helper()
+	for _, line := range strings.Split(strings.TrimSpace(script), "\n") {
+		line = strings.TrimSpace(line)
+		switch {
+		case strings.HasPrefix(line, "> "):
+			p.n++
+			p.talk.Lines = append(p.talk.Lines, flow.Line{By: "customer", Text: line[2:], At: p.now})
+			p.step(flow.Event{Kind: flow.Reply, Heard: flow.Heard{ID: fmt.Sprintf("m%d", p.n), Text: line[2:], At: p.now}})
+		case strings.HasPrefix(line, "+"):
+			d, err := flow.ParseDuration(line[1:])
+			if err != nil {
+				p.t.Fatal(err)
+			}
+			for until := p.now.Add(d); ; {
+				w := p.state.Wait
+				if w == nil || w.Until.IsZero() || w.Until.After(until) {
+					p.now = until
+					break
+				}
+				p.now = w.Until
+				p.step(flow.Event{Kind: flow.Time, Wait: w.ID})
+			}
+		case line == "< nothing":
+			if len(p.said) > 0 {
+				p.t.Fatalf("it says %q and not nothing", p.said)
+			}
+		case strings.HasPrefix(line, "< "):
+			if len(p.said) == 0 || !strings.Contains(p.said[0], line[2:]) {
+				p.t.Fatalf("it says %q and not %q; it waits for %+v, and ended %+v", p.said, line[2:], p.state.Wait, p.state.End)
+			}
+			p.said = p.said[1:]
+		case strings.HasPrefix(line, "end "):
+			if p.state.End == nil || !strings.Contains(p.state.End.How+": "+p.state.End.Why, line[4:]) {
+				p.t.Fatalf("it ended with %+v, not %q; it waits for %+v", p.state.End, line[4:], p.state.Wait)
+			}
+		case strings.HasPrefix(line, "effect "):
+			var all []string
+			for _, e := range p.effects {
+				all = append(all, fmt.Sprintf("%s %+v", e, e))
+			}
+			if !strings.Contains(strings.Join(all, "\n"), line[7:]) {
+				p.t.Fatalf("there is no effect %q among\n%s", line[7:], strings.Join(all, "\n"))
+			}
+		default:
+			name, want, _ := strings.Cut(line, " = ")
+			got := fmt.Sprint(p.state.Values[name])
+			if field, ok := strings.CutPrefix(name, "contact."); ok {
+				got = p.contact[field].Value
+			}
+			if got != want {
+				p.t.Fatalf("%s is %s, not %s", name, got, want)
+			}
+		}
+	}
+}
+
+const group = `flow: group-crossing
+when:
+  - message: { channel: website, contains: [group, school class] }
+steps:
+  - say: "Happy to help with a group crossing."
+  - ask: "How many of you will travel?"
+    save: party_size
+    as: integer
+    check: "party_size >= 8 && party_size <= 400"
+    otherwise: "Please give me a number from 8 to 400."
+    tries: 2
+  - ask: "Which e-mail address should the quote go to?"
+    save: contact.email
+    patience: 30m
+    if_silent:
+      - say: "Shall I keep your enquiry open?"
+      - await_reply: 1d
+      - branch:
+          - if: "!replied"
+            steps: [ { close: "No address given" } ]
+  - record: { sheet: group-enquiries, row: { E-mail: "{{ contact.email }}", People: "{{ party_size }}" } }
+  - say: "The quote for {{ party_size }} is on its way to {{ contact.email }}."
+`
+
+func TestQuestionsListen(t *testing.T) {
+	event := map[string]any{"kind": "message", "text": "x", "channel": "website", "first": true}
+	for name, c := range map[string]struct{ first, script string }{
+		"plainly": {"we are a group", `
+			< Happy to help
+			< How many
+			> 34 of us
+			< Which e-mail
+			> its ada@example.org thanks
+			< The quote for 34 is on its way to ada@example.org
+			party_size = 34
+			effect row in the sheet
+			end done`},
+		"what was said already": {"hi, can you take a school class of 30 on friday?", `
+			< Happy
+			< Which e-mail
+			party_size = 30
+			> ada@example.org
+			< The quote for 30`},
+		"numbers in words": {"a group", `
+			< Happy
+			< How many
+			> about thirty four i think
+			< Which e-mail
+			party_size = 34`},
+		"a correction": {"a group", `
+			< Happy
+			< How many
+			> 30
+			< Which e-mail
+			> no sorry, 32
+			< Which e-mail
+			party_size = 32
+			> ada@example.org
+			< The quote for 32`},
+		"a correction in one message": {"a group", `
+			< Happy
+			< How many
+			> 30, no sorry 35
+			< Which e-mail
+			party_size = 35`},
+		"what does not hold": {"a group", `
+			< Happy
+			< How many
+			> 3
+			< from 8 to 400
+			> twelve
+			< Which e-mail
+			party_size = 12`},
+		"out of tries": {"a group", `
+			< Happy
+			< How many
+			> a few
+			< from 8 to 400
+			> quite a few
+			< I do not get it
+			effect to people: no clear answer
+			end done`},
+		"something in between": {"a group", `
+			< Happy
+			< How many
+			> is there wifi?
+			< There is none on board
+			< How many
+			> and wifi on the pier?
+			< There is none on board
+			< How many
+			> 40
+			< Which e-mail`},
+		"silence, then an answer": {"a group", `
+			< Happy
+			< How many
+			> 40
+			< Which e-mail
+			+29m
+			< nothing
+			+2m
+			< keep your enquiry open
+			+20h
+			> oh, ada@example.org
+			< The quote for 40
+			end done`},
+		"silence": {"a group", `
+			< Happy
+			< How many
+			> 40
+			< Which e-mail
+			+2d
+			< keep your enquiry open
+			effect closes: No address given
+			end done: closed`},
+		"two values in one message": {"a group", `
+			< Happy
+			< How many
+			> 30 of us, write to ada@example.org
+			< The quote for 30 is on its way to ada@example.org`},
+		"another's address": {"a group", `
+			< Happy
+			< How many
+			> 30
+			< Which e-mail
+			> my colleague's address is bo@example.org
+			< I did not get that`},
+	} {
+		t.Run(name, func(t *testing.T) { start(t, group, event, c.first).play(c.script) })
+	}
+}
+
+const followUp = `flow: follow-up
+when: by hand
+steps:
+  - loop:
+      at_most: 4
+      steps:
+        - wait: { for: 1d, or_reply: true }
+        - branch:
+            - if: "replied"
+              steps: [ { end: "They replied" } ]
+        - say: "{{ round == 1 ? 'Did the quote arrive?' : 'Shall we still keep a place for you?' }}"
+  - set: { stage: enquiry }
+`
+
+func TestAFollowUpStopsAtAReply(t *testing.T) {
+	start(t, followUp, nil, "").play(`
+		< nothing
+		+1d
+		< Did the quote arrive?
+		+1d
+		< Shall we still
+		+5h
+		> yes please
+		end done: They replied
+		+9d
+		< nothing`)
+	start(t, followUp, nil, "").play(`
+		+4d
+		< Did the quote
+		< Shall we
+		< Shall we
+		< Shall we
+		effect stage enquiry
+		end done: came to its end`)
+}

@@ -1,0 +1,39 @@
+package steps
+
+import "urgentparrot.example/internal/core/flow"
+
+var start = &flow.StepKind{
+	Name: "start", Group: decide, Main: "flow",
+	About:   "Starts another flow for the same contact, with values that it finds as event.NAME.",
+	Example: "- start: { flow: follow-up, with: { About: \"{{ question }}\" } }",
+	Fields: []flow.Field{
+		{Name: "flow", Type: flow.Name, Kind: "flow", Required: true, About: "Which flow; it must start by hand."},
+		{Name: "with", Type: flow.Cells, About: "Values that it is given."},
+	},
+	Check: func(c *flow.Checking, s *flow.Step) {
+		other, ok := c.Find("flow", s.Raw("flow")).(*flow.Flow)
+		if ok && !other.Listens(flow.ByHand) {
+			c.Wrong(s.Args["flow"].At, "the flow %s does not start by hand: add \"- by hand\" to its when", s.Raw("flow"))
+		}
+		if s.Raw("flow") == c.Flow.Name {
+			c.Doubt(s.Args["flow"].At, "the flow starts itself again: after ten in a row it is cut off")
+		}
+	},
+	Plain: func(s *flow.Step) string { return "Start the flow " + s.Raw("flow") + "." },
+	Run: func(r *flow.Running, s *flow.Step) flow.Move {
+		with, err := r.Cells(s.Args["with"])
+		if err != nil {
+			return flow.Fail(err)
+		}
+		values := map[string]any{}
+		for k, v := range with {
+			values[k] = v
+		}
+		if item, ok := r.Lookup("item"); ok {
+			values["item"] = item
+		}
+		r.Emit(flow.Start{Flow: s.Raw("flow"), Values: values, Key: r.Key()})
+		r.Did("started %s", s.Raw("flow"))
+		return flow.Next()
+	},
+}

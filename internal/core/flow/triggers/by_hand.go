@@ -1,0 +1,27 @@
+package triggers
+
+import "urgentparrot.example/internal/core/flow"
+
+var byHand = &flow.TriggerKind{
+	Name:    flow.ByHand,
+	About:   "A person, a program or another flow starts it, for one contact or a list of them.",
+	Example: "- by hand",
+	Fields: []flow.Field{
+		{Name: "with", Type: flow.Texts, About: "The names of the values that it is given, such as columns of a list: they are event.NAME."},
+	},
+	Event: func(_ *flow.Checking, t *flow.Trigger) map[string]flow.Given {
+		given := map[string]flow.Given{"item": {Kind: flow.Any}}
+		for _, name := range t.Strings("with") {
+			given[name] = flow.Given{Kind: flow.AText}
+		}
+		return given
+	},
+	Check: func(c *flow.Checking, t *flow.Trigger) {
+		for _, name := range t.Strings("with") {
+			if !flow.IsVariable(name) {
+				c.Wrong(t.Args["with"].At, "%q is no name for a value: use small letters, digits and _, a letter first", name)
+			}
+		}
+	},
+	Plain: func(*flow.Trigger) string { return "somebody starts it by hand, or another flow does" },
+}

@@ -1,0 +1,72 @@
+package text
+
+// speeches are the everyday words of the languages, by ISO 639-1 code.
+var speeches = map[string]Speech{
+	"en": {
+		Yes:     []string{"yes", "yeah", "yep", "yup", "sure", "ok", "okay", "correct", "right", "exactly", "indeed", "please do", "of course", "absolutely", "definitely", "that is right", "thats right", "that s right", "that is correct", "thats correct", "that s correct", "sounds good", "fine", "go ahead", "y"},
+		No:      []string{"no", "nope", "nah", "not really", "no thanks", "no thank you", "wrong", "incorrect", "not at all", "never", "don t", "do not", "n"},
+		Stop:    []string{"stop", "stop it", "stop all", "stopall", "unsubscribe", "opt out", "optout", "cancel all", "end messages", "stop messages", "stop messaging me", "stop texting me", "stop writing to me", "stop writing me", "please stop", "please stop writing", "please stop texting me", "please stop messaging me", "no more messages", "no more messages please", "don t write to me again", "do not write to me again", "don t text me again", "do not text me again", "leave me alone", "remove me", "take me off your list", "remove me from your list", "quit"},
+		Start:   []string{"start", "unstop", "subscribe", "opt in", "write to me again", "you can write to me again"},
+		Correct: []string{"no", "sorry", "sorry i meant", "sorry i mean", "oh sorry", "no sorry", "oops", "correction", "actually", "actually it s", "actually it is", "i meant", "i mean", "make that", "make it", "rather", "wait", "no wait", "my mistake", "i was wrong", "not that"},
+		Numbers: map[string]float64{
+			"zero": 0, "none": 0, "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8, "nine": 9, "ten": 10,
+			"eleven": 11, "twelve": 12, "dozen": 12, "thirteen": 13, "fourteen": 14, "fifteen": 15, "sixteen": 16, "seventeen": 17, "eighteen": 18, "nineteen": 19,
+			"twenty": 20, "thirty": 30, "forty": 40, "fourty": 40, "fifty": 50, "sixty": 60, "seventy": 70, "eighty": 80, "ninety": 90, "hundred": 100, "thousand": 1000, "couple": 2, "pair": 2,
+		},
+		NotClear:   "Sorry, I did not get that.",
+		IsItRight:  "That is %s. Is that right?",
+		StopDone:   "All right: you will get no more messages from us here. Write START if you change your mind.",
+		StartAgain: "You will hear from us here again.",
+		Unclear:    "I am sorry, I do not get it. I have asked a colleague; someone will answer you here.",
+		ChooseOne:  "Please choose one:",
+		GivenUp:    "I am sorry, something went wrong on our side. I have asked a colleague; someone will answer you here.",
+	},
+	"es": {
+		Yes: []string{"si", "claro", "vale", "correcto", "exacto", "de acuerdo", "por supuesto", "asi es"}, No: []string{"no", "para nada", "nunca", "incorrecto", "no gracias"},
+		Stop: []string{"stop", "parar", "para", "alto", "baja", "basta", "cancelar suscripcion", "no me escriban mas", "no mas mensajes"}, Start: []string{"alta", "start", "empezar"},
+		Correct:  []string{"no", "perdon", "perdona", "mejor dicho", "quise decir", "quiero decir"},
+		Numbers:  map[string]float64{"cero": 0, "uno": 1, "una": 1, "dos": 2, "tres": 3, "cuatro": 4, "cinco": 5, "seis": 6, "siete": 7, "ocho": 8, "nueve": 9, "diez": 10, "once": 11, "doce": 12, "quince": 15, "veinte": 20, "treinta": 30, "cuarenta": 40, "cincuenta": 50, "cien": 100, "mil": 1000},
+		NotClear: "Perdone, no le he entendido.", IsItRight: "Es %s. ¿Es correcto?", StopDone: "De acuerdo: no recibirá más mensajes nuestros aquí. Escriba ALTA si cambia de idea.", StartAgain: "Volverá a recibir mensajes nuestros aquí.",
+		Unclear: "Lo siento, no lo entiendo. He avisado a un compañero; alguien le contestará aquí.", ChooseOne: "Elija una opción:", GivenUp: "Lo siento, algo ha fallado. He avisado a un compañero; alguien le contestará aquí.",
+	},
+	"fr": {
+		Yes: []string{"oui", "ouais", "bien sur", "d accord", "exact", "exactement", "c est ca", "c est exact", "ok"}, No: []string{"non", "pas du tout", "jamais", "non merci", "faux"},
+		Stop: []string{"stop", "arret", "arretez", "desabonner", "desinscription", "plus de messages", "ne m ecrivez plus"}, Start: []string{"start", "reprendre", "oui reprenez"},
+		Correct:  []string{"non", "pardon", "desole", "plutot", "je voulais dire", "je veux dire"},
+		Numbers:  map[string]float64{"zero": 0, "un": 1, "une": 1, "deux": 2, "trois": 3, "quatre": 4, "cinq": 5, "six": 6, "sept": 7, "huit": 8, "neuf": 9, "dix": 10, "onze": 11, "douze": 12, "quinze": 15, "vingt": 20, "trente": 30, "quarante": 40, "cinquante": 50, "soixante": 60, "cent": 100, "mille": 1000},
+		NotClear: "Pardon, je n'ai pas compris.", IsItRight: "C'est donc %s. Est-ce exact ?", StopDone: "Entendu : vous ne recevrez plus de messages de notre part ici. Écrivez START si vous changez d'avis.", StartAgain: "Vous recevrez de nouveau nos messages ici.",
+		Unclear: "Désolé, je ne comprends pas. J'ai prévenu un collègue ; quelqu'un vous répondra ici.", ChooseOne: "Choisissez :", GivenUp: "Désolé, quelque chose n'a pas marché. J'ai prévenu un collègue ; quelqu'un vous répondra ici.",
+	},
+	"sv": {
+		Yes: []string{"ja", "japp", "jo", "visst", "stammer", "det stammer", "precis", "ok", "garna"}, No: []string{"nej", "na", "inte alls", "aldrig", "nej tack", "fel"},
+		Stop: []string{"stop", "stopp", "sluta", "avsluta", "avregistrera", "inga fler meddelanden", "sluta skriva"}, Start: []string{"start", "starta"},
+		Correct:  []string{"nej", "forlat", "jag menade", "jag menar", "snarare"},
+		Numbers:  map[string]float64{"noll": 0, "en": 1, "ett": 1, "tva": 2, "tre": 3, "fyra": 4, "fem": 5, "sex": 6, "sju": 7, "atta": 8, "nio": 9, "tio": 10, "elva": 11, "tolv": 12, "femton": 15, "tjugo": 20, "trettio": 30, "fyrtio": 40, "femtio": 50, "hundra": 100, "tusen": 1000},
+		NotClear: "Förlåt, det förstod jag inte.", IsItRight: "Det är alltså %s. Stämmer det?", StopDone: "Du får inga fler meddelanden från oss här. Skriv START om du ändrar dig.", StartAgain: "Du får meddelanden från oss här igen.",
+		Unclear: "Jag förstår tyvärr inte. Jag har sagt till en kollega; någon svarar dig här.", ChooseOne: "Välj en:", GivenUp: "Något gick tyvärr fel. Jag har sagt till en kollega; någon svarar dig här.",
+	},
+	"no": {
+		Yes: []string{"ja", "jepp", "jo", "stemmer", "det stemmer", "riktig", "ok", "gjerne"}, No: []string{"nei", "ikke i det hele tatt", "aldri", "nei takk", "feil"},
+		Stop: []string{"stop", "stopp", "slutt", "avslutt", "avmeld", "ingen flere meldinger"}, Start: []string{"start"},
+		Correct:  []string{"nei", "beklager", "jeg mente", "jeg mener", "heller"},
+		Numbers:  map[string]float64{"null": 0, "en": 1, "ett": 1, "to": 2, "tre": 3, "fire": 4, "fem": 5, "seks": 6, "sju": 7, "syv": 7, "atte": 8, "ni": 9, "ti": 10, "elleve": 11, "tolv": 12, "femten": 15, "tjue": 20, "tretti": 30, "forti": 40, "femti": 50, "hundre": 100, "tusen": 1000},
+		NotClear: "Beklager, det forsto jeg ikke.", IsItRight: "Det er altså %s. Stemmer det?", StopDone: "Du får ingen flere meldinger fra oss her. Skriv START hvis du ombestemmer deg.", StartAgain: "Du får meldinger fra oss her igjen.",
+		Unclear: "Jeg forstår dessverre ikke. Jeg har sagt fra til en kollega; noen svarer deg her.", ChooseOne: "Velg én:", GivenUp: "Noe gikk dessverre galt. Jeg har sagt fra til en kollega; noen svarer deg her.",
+	},
+	"ru": {
+		Yes: []string{"да", "ага", "конечно", "верно", "правильно", "точно", "хорошо"}, No: []string{"нет", "не надо", "никогда", "неверно", "неправильно", "нет спасибо"},
+		Stop: []string{"стоп", "stop", "отписаться", "отписка", "хватит", "не пишите мне", "больше не пишите"}, Start: []string{"старт", "start"},
+		Correct:  []string{"нет", "извините", "простите", "точнее", "я имел в виду", "вернее"},
+		Numbers:  map[string]float64{"ноль": 0, "один": 1, "одна": 1, "два": 2, "две": 2, "три": 3, "четыре": 4, "пять": 5, "шесть": 6, "семь": 7, "восемь": 8, "девять": 9, "десять": 10, "двенадцать": 12, "пятнадцать": 15, "двадцать": 20, "тридцать": 30, "сорок": 40, "пятьдесят": 50, "сто": 100, "тысяча": 1000},
+		NotClear: "Извините, я не понял.", IsItRight: "Значит, %s. Верно?", StopDone: "Хорошо: больше сообщений от нас здесь не будет. Напишите СТАРТ, если передумаете.", StartAgain: "Вы снова будете получать от нас сообщения.",
+		Unclear: "Извините, я не понимаю. Я позвал коллегу; вам ответят здесь.", ChooseOne: "Выберите:", GivenUp: "Извините, что-то пошло не так. Я позвал коллегу; вам ответят здесь.",
+	},
+	"hu": {
+		Yes: []string{"igen", "persze", "rendben", "helyes", "pontosan", "ugy van", "ok"}, No: []string{"nem", "soha", "nem koszonom", "hibas"},
+		Stop: []string{"stop", "leiratkozas", "leallitas", "ne irjanak tobbet", "eleg"}, Start: []string{"start", "ujra"},
+		Correct:  []string{"nem", "bocsanat", "elnezest", "inkabb", "ugy ertem"},
+		Numbers:  map[string]float64{"nulla": 0, "egy": 1, "ketto": 2, "ket": 2, "harom": 3, "negy": 4, "ot": 5, "hat": 6, "het": 7, "nyolc": 8, "kilenc": 9, "tiz": 10, "tizenketto": 12, "tizenot": 15, "husz": 20, "harminc": 30, "negyven": 40, "otven": 50, "szaz": 100, "ezer": 1000},
+		NotClear: "Elnézést, ezt nem értettem.", IsItRight: "Tehát %s. Így van?", StopDone: "Rendben: itt nem küldünk több üzenetet. Írja, hogy START, ha meggondolja magát.", StartAgain: "Újra küldünk itt üzeneteket.",
+		Unclear: "Sajnos nem értem. Szóltam egy kollégának; itt válaszolnak majd.", ChooseOne: "Válasszon:", GivenUp: "Sajnos valami elromlott. Szóltam egy kollégának; itt válaszolnak majd.",
+	},
+}
