@@ -15,7 +15,7 @@ import (
 // What the core may be built from: the standard library that computes, and pure
 // libraries. Everything else that it comes to depend on must be looked at.
 var pure = []string{
-	"urgentparrot.example/internal/core", "cel.dev/cel-go", "cel.dev/expr", "github.com/antlr4-go/antlr", "github.com/goccy/go-yaml", "github.com/kljensen/snowball",
+	"urgentparrot.example/internal/core", "cel.dev/cel-go", "cel.dev/expr", "github.com/antlr4-go/antlr", "github.com/goccy/go-yaml", "github.com/kljensen/snowball", "github.com/robfig/cron",
 	"github.com/nyaruka/phonenumbers", "github.com/santhosh-tekuri/jsonschema", "golang.org/x/exp", "golang.org/x/sys/cpu", "golang.org/x/text", "google.golang.org/protobuf", "google.golang.org/genproto", "go.yaml.in/yaml",
 }
 

@@ -49,7 +49,7 @@ func (t *turn) capture() {
 			t.trace.Effects = append(t.trace.Effects, "row not written: "+err.Error())
 		} else {
 			t.next.Captured = captured
-			t.effects = append(t.effects, WriteRow{capture.Sheet, cells})
+			t.effects = append(t.effects, WriteRow{Sheet: capture.Sheet, Cells: cells})
 		}
 	}
 	if capture.CRM != "" && captured != t.next.Synced {

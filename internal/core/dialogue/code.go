@@ -24,6 +24,8 @@ const (
 	CodeCalling        Code = "calling"
 	CodeLoop           Code = "loop"
 	CodeFault          Code = "fault"
+	CodeInFlow         Code = "in_flow"
+	CodeOptedOut       Code = "opted_out"
 )
 
 var codes = map[Code]string{
@@ -43,6 +45,8 @@ var codes = map[Code]string{
 	CodeCalling:        "calling a tool",
 	CodeLoop:           "stopped a loop",
 	CodeFault:          "could not decide",
+	CodeInFlow:         "in a flow",
+	CodeOptedOut:       "opted out",
 }
 
 // Words returns the code in words for people, the same wherever it is shown.

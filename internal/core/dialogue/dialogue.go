@@ -77,6 +77,9 @@ type Snapshot struct {
 	Model     *Model               // that the bot thinks with; nil: the built-in thinker
 	Talk      []thinker.Line       // what was said lately, oldest first, without Messages
 	Thoughts  []Thought            // what was put to the model in this turn, in order
+	Flows     Flows                // what may happen step by step
+	Runs      []Run                // of flows in the conversation that have not ended, oldest first
+	Blocked   bool                 // the contact is not answered
 }
 
 // Incoming is one message of the customer.
@@ -101,6 +104,7 @@ const (
 	ByResult   WakeKind = "result"    // a call has an answer
 	ByHandBack WakeKind = "hand_back" // a person gave the conversation back
 	ByEvent    WakeKind = "event"     // something happened elsewhere
+	ByRun      WakeKind = "run"       // something happened to a run of a flow: Body is a RunWake
 )
 
 // A Call asks for a tool to be called.
@@ -124,6 +128,7 @@ type Decision struct {
 	State   State
 	Effects []Effect
 	Trace   Trace
+	Runs    []RunChange
 	Replies []answer.Reply // what was found for each thing asked; it is not kept
 }
 

@@ -5,6 +5,7 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/message"
 )
 
@@ -19,7 +20,10 @@ type Effect interface {
 }
 
 // Effects are the kinds of effects that turns decide on, one of each.
-var Effects = []Effect{Say{}, Remember{}, Escalate{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}}
+var Effects = []Effect{
+	Say{}, Remember{}, Escalate{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}, OptOut{},
+	flow.Tag{}, flow.Stand{}, flow.Note{}, flow.Call{}, flow.Assign{}, flow.Close{}, flow.Start{}, flow.Count{},
+}
 
 // Say sends a message to the customer; it answers the messages named. A turn may
 // say several things, in order.
@@ -64,9 +68,13 @@ type Notify struct {
 	Subject, Body  string
 }
 
-// WriteRow writes the contact's row into a sheet, adding or updating it.
+// OptOut records that the customer does not want to be written to, or wants it again.
+type OptOut struct{ Again bool }
+
+// WriteRow writes a row into a sheet, adding or updating it.
 type WriteRow struct {
 	Sheet string
+	Key   string // "": the contact's row
 	Cells map[string]string
 }
 
@@ -85,6 +93,7 @@ func (Example) Kind() string  { return "example" }
 func (Notify) Kind() string   { return "notify" }
 func (WriteRow) Kind() string { return "row" }
 func (Sync) Kind() string     { return "sync" }
+func (OptOut) Kind() string   { return "opt_out" }
 
 func (e Say) String() string {
 	return fmt.Sprintf("reply of %d characters", len([]rune(message.Plain(e.Parts))))
@@ -101,3 +110,9 @@ func (e Example) String() string {
 func (e Notify) String() string   { return "notify " + e.To }
 func (e WriteRow) String() string { return "row in sheet " + e.Sheet }
 func (e Sync) String() string     { return "contact to " + e.Connection }
+func (e OptOut) String() string {
+	if e.Again {
+		return "wants to be written to again"
+	}
+	return "opts out"
+}

@@ -2,6 +2,7 @@ package dialogue
 
 import (
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/thinker"
 )
 
@@ -17,9 +18,10 @@ type Trace struct {
 	Tools          []ToolUse  `json:"tools,omitempty"`
 	Thoughts       []Thinking `json:"thoughts,omitempty"`
 	// BuiltIn is why the built-in thinker made the reply although the bot has a model.
-	BuiltIn string   `json:"built_in,omitempty"`
-	Effects []string `json:"effects"`
-	Timings []Timing `json:"timings"`
+	BuiltIn string      `json:"built_in,omitempty"`
+	Flows   []FlowTrace `json:"flows,omitempty"`
+	Effects []string    `json:"effects"`
+	Timings []Timing    `json:"timings"`
 }
 
 // Understood is one part of what came in and what it led to.
@@ -70,6 +72,13 @@ type Checked struct {
 	On    []string `json:"on,omitempty"`    // passages, by their names in the exchange
 	Fault string   `json:"fault,omitempty"` // "": it is supported
 	Why   string   `json:"why,omitempty"`
+}
+
+// FlowTrace is what a run of a flow did in a turn.
+type FlowTrace struct {
+	Run    string        `json:"run"`
+	Flow   string        `json:"flow"`
+	Passed []flow.Passed `json:"passed"`
 }
 
 // ToolUse is one use of a tool in a turn.

@@ -24,7 +24,13 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	t := newTurn(ctx, s)
 	t.remember()
 	t.timed("understand")
+	t.wakeRuns()
 	switch {
+	case t.unfinished():
+		return t.decision()
+	case t.Blocked && t.said != "":
+		t.came(CodeSilent, "the contact is blocked")
+		return t.decision()
 	case s.State.Lead == LedByPerson:
 		t.came(CodeSilent, "a person leads the conversation")
 		return t.decision()
@@ -34,8 +40,13 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	case t.said == "" && len(s.Wakes) > 0 && s.Wakes[0].Kind == ByHandBack:
 		t.came(CodeSilent, "a person led the conversation")
 		return t.decision()
+	case t.said == "" && len(t.changed) > 0:
+		t.came(CodeInFlow, "a flow went on")
+		return t.decision()
 	case t.said == "":
 		t.came(CodeSilent, "nothing was said")
+		return t.decision()
+	case t.opts():
 		return t.decision()
 	case s.Streak >= streakEnds:
 		t.stopLoop()
@@ -45,9 +56,12 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	default:
 		angry := isAngry(t.said)
 		t.next.Angry = t.next.Angry || angry
-		if angry && (s.Brief.EscalatesOn(bot.OnAnger) || s.State.Lead == Waiting) {
+		switch {
+		case angry && (s.Brief.EscalatesOn(bot.OnAnger) || s.State.Lead == Waiting):
 			t.handOver(bot.OnAnger, "is angry", bot.Calm)
-		} else {
+		case t.inFlow():
+			return t.decision()
+		default:
 			t.reply()
 		}
 	}
@@ -94,7 +108,10 @@ type turn struct {
 	forbidden  int      // of these
 	cut        bool     // not all of what came was read
 	hold       bool     // the reply waits for a person
-	reading    bool     // a model has read, and found no answer: nothing is answered without it
+
+	runs    []Run // as they stand now
+	changed []RunChange
+	reading bool // a model has read, and found no answer: nothing is answered without it
 }
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
@@ -434,5 +451,6 @@ func (t *turn) decision() Decision {
 	for _, e := range t.effects {
 		t.trace.Effects = append(t.trace.Effects, e.String())
 	}
-	return Decision{State: t.next, Effects: t.effects, Trace: t.trace, Replies: t.replies}
+	t.settleRuns()
+	return Decision{State: t.next, Effects: t.effects, Trace: t.trace, Replies: t.replies, Runs: t.changed}
 }

@@ -79,18 +79,18 @@ type Count struct{ Milestone string }
 // The names of the kinds.
 func (Say) Kind() string      { return "flow_say" }
 func (Keep) Kind() string     { return "flow_keep" }
-func (Tag) Kind() string      { return "flow_tag" }
-func (Stand) Kind() string    { return "flow_stage" }
-func (Note) Kind() string     { return "flow_note" }
+func (Tag) Kind() string      { return "tag" }
+func (Stand) Kind() string    { return "stage" }
+func (Note) Kind() string     { return "note" }
 func (Row) Kind() string      { return "flow_row" }
 func (Sync) Kind() string     { return "flow_sync" }
 func (Call) Kind() string     { return "flow_call" }
 func (Notify) Kind() string   { return "flow_notify" }
 func (Escalate) Kind() string { return "flow_escalate" }
-func (Assign) Kind() string   { return "flow_assign" }
-func (Close) Kind() string    { return "flow_close" }
-func (Start) Kind() string    { return "flow_start" }
-func (Count) Kind() string    { return "flow_count" }
+func (Assign) Kind() string   { return "assign" }
+func (Close) Kind() string    { return "close" }
+func (Start) Kind() string    { return "start" }
+func (Count) Kind() string    { return "count" }
 
 func (e Say) String() string  { return fmt.Sprintf("says %d characters", len([]rune(e.Text))) }
 func (e Keep) String() string { return "keeps " + e.Field }

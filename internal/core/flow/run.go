@@ -52,6 +52,8 @@ const (
 	ForReply  WaitFor = "reply"
 	ForResult WaitFor = "result" // of an effect
 	ForPerson WaitFor = "person" // who has the conversation
+	ForTalk   WaitFor = "talk"   // there is no conversation yet in which it could speak
+	ForTurn   WaitFor = "turn"   // another run has a question open in the conversation
 )
 
 // Heard is something that the customer said.
@@ -155,20 +157,22 @@ type Effect interface {
 
 // Stage is what a run is stepped on: what it may look at.
 type Stage struct {
-	Now     time.Time // in the workspace's zone
-	Run     string    // its id
-	Started time.Time
-	Contact contact.Memory
-	Stands  string   // the stage of the contact
-	Tags    []string // of the contact
-	Talk    *Talk    // nil: there is no conversation
-	Bot     string   // of the conversation
-	Open    func(hours string, at time.Time) (open bool, next time.Time, ok bool)
-	Quiet   func(at time.Time) time.Time // when something that the flow says by itself may be said, at or after a time
-	Conduct Conduct                      // nil: nobody answers
-	Fresh   bool                         // what the run says answers what the customer just said
-	Fields  contact.Fields
-	Lists   func(name string) []any // lists of the workspace, for loops
+	Now      time.Time // in the workspace's zone
+	Run      string    // its id
+	Started  time.Time
+	Contact  contact.Memory
+	Stands   string   // the stage of the contact
+	Tags     []string // of the contact
+	Talk     *Talk    // nil: there is no conversation
+	Bot      string   // of the conversation
+	Open     func(hours string, at time.Time) (open bool, next time.Time, ok bool)
+	Quiet    func(at time.Time) time.Time // when something that the flow says by itself may be said, at or after a time
+	Conduct  Conduct                      // nil: nobody answers
+	Fresh    bool                         // what the run says answers what the customer just said
+	Busy     bool                         // another run has a question open in the conversation
+	OptedOut bool                         // the handle wants no messages that nobody asked for
+	Fields   contact.Fields
+	Lists    func(name string) []any // lists of the workspace, for loops
 }
 
 // Talk is the conversation that a run takes part in.
@@ -199,8 +203,6 @@ type Conduct interface {
 	Answer(bot, question string, whole bool) (Answered, bool)
 	// Classify returns the label that fits a text best, and how sure that is.
 	Classify(said string, labels []Label) (label string, sure float64, ok bool)
-	// Extract takes values out of a text.
-	Extract(said string, wanted []Wanted) (values map[string]any, ok bool)
 }
 
 // Answered is what came of a question.
@@ -291,8 +293,12 @@ func (c *Checked) Advance(s State, e Event, stage Stage) (o Outcome) {
 	}
 	w := r.state.Wait
 	switch e.Kind {
-	case Began, Resumed:
-		if w != nil && w.For != ForPerson {
+	case Began:
+		if w != nil {
+			return
+		}
+	case Resumed:
+		if w != nil && w.For != ForPerson && w.For != ForTalk && w.For != ForTurn {
 			return
 		}
 	case Retried:
@@ -318,7 +324,7 @@ func (c *Checked) Advance(s State, e Event, stage Stage) (o Outcome) {
 		}
 		e.Kind = Time
 	}
-	resume := w != nil && e.Kind != Began
+	resume := w != nil && e.Kind != Began && e.Kind != Retried
 	r.state.Wait = nil
 	r.steps(resume, e)
 	return
@@ -434,6 +440,11 @@ func (r *Running) take(s *Step, resume bool, e Event) (m Move) {
 		return Next() // what was to be done instead is done
 	}
 	r.frame.Memory = nil
+	if s.Kind.Talks {
+		if m, may := r.maySpeak(); !may {
+			return m
+		}
+	}
 	r.state.Taken++
 	if condition := s.Args["if"]; condition != nil {
 		holds, err := r.Holds(condition)
@@ -446,6 +457,31 @@ func (r *Running) take(s *Step, resume bool, e Event) (m Move) {
 		}
 	}
 	return s.Kind.Run(r, s)
+}
+
+// maySpeak reports whether a step that talks may be taken now; if not, what comes of it.
+func (r *Running) maySpeak() (m Move, may bool) {
+	until := r.Now
+	if !r.Fresh && r.Quiet != nil {
+		until = r.Quiet(r.Now)
+	}
+	hold := Wait{}
+	switch {
+	case !r.Fresh && r.OptedOut:
+		return Finish(Stopped, "the customer does not want to be written to"), false
+	case r.Talk == nil || r.Talk.Closed:
+		hold = Wait{For: ForTalk}
+	case r.Talk.ByPerson:
+		hold = Wait{For: ForPerson}
+	case r.Busy:
+		hold = Wait{For: ForTurn}
+	case until.After(r.Now):
+		hold = Wait{For: ForTime, Until: until}
+	default:
+		return Move{}, true
+	}
+	r.Remember("yielded", true)
+	return Pause(hold), false
 }
 
 func (r *Running) do(s *Step, m Move) {

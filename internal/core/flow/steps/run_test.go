@@ -42,7 +42,6 @@ func (knows) Classify(said string, labels []flow.Label) (string, float64, bool) 
 	}
 	return "", 0.1, true
 }
-func (knows) Extract(string, []flow.Wanted) (map[string]any, bool) { return nil, true }
 
 func start(t *testing.T, source string, event map[string]any, first string) *player {
 	t.Helper()

@@ -33,7 +33,7 @@ func (d directory) Names(kind string) (names []string) {
 
 type named string
 
-func (n named) Named() string                 { return string(n) }
+func (n named) Named() string                { return string(n) }
 func (n named) Refers() []document.Reference { return nil }
 
 func ferries(t testing.TB) directory {
