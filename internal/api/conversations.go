@@ -179,7 +179,7 @@ func take(q *request, in client.Take) (out client.Conversation, err error) {
 }
 
 func giveBack(q *request) (out client.Conversation, err error) {
-	if err := q.workspace.Inbox.Return(q.Request.Context(), q.Param("id"), q.access.Label); err != nil {
+	if err := q.workspace.Inbox.Return(q.Request.Context(), q.Param("id"), q.access.Label, q.Query("runs") == "end"); err != nil {
 		return out, err
 	}
 	return showConversation(q)

@@ -142,6 +142,9 @@ func documentSchema(q *request) error {
 }
 
 func schemaOf(kind document.Kind) ([]byte, error) {
+	if kind.Schema != nil {
+		return json.MarshalIndent(kind.Schema(), "", "  ")
+	}
 	reflector := jsonschema.Reflector{}
 	whole := map[string]any{"$schema": "https://json-schema.org/draft/2020-12/schema", "title": kind.Title, "description": kind.About}
 	var shapes []any

@@ -23,6 +23,8 @@ type config struct {
 	kept     []keptDocument
 	byType   map[reflect.Type]map[string]document.Document
 	tools    map[string]dialogue.Tool
+	flows    map[string]*liveFlow
+	older    sync.Map // versions of flows on which runs go on, by name@version
 	faults   []string // documents that cannot be used, and why
 }
 
@@ -102,6 +104,9 @@ func (d *Documents) load(ctx context.Context) error {
 	analyzer := c.settings.Analyzer()
 	for _, tool := range all[workspace.Tool](c) {
 		c.tools[tool.Name] = dialogue.PrepareTool(analyzer, tool)
+	}
+	if err := d.w.Flows.load(ctx, c); err != nil {
+		return err
 	}
 	d.w.config.Store(c)
 	return nil

@@ -24,11 +24,14 @@ var notifyKind = EffectKind{
 	Name: "notify", Time: within(60 * time.Second), To: toConnection, Trouble: "A notification could not be sent",
 	Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 		notify := e.(dialogue.Notify)
-		text := notify.Body
-		if url := c.w.options.PublicURL; url != "" {
+		text, lane := notify.Body, "notify/"+c.talk.ID
+		if url := c.w.options.PublicURL; url != "" && c.talk.ID != "" {
 			text += "\nOpen the conversation: " + strings.TrimSuffix(url, "/") + "/inbox/" + c.talk.ID + "\n"
 		}
-		c.Later("notify", "notify/"+c.talk.ID, notifyBody{notify.Connection, notify.To, notify.Subject, text})
+		if c.run != nil {
+			lane = "notify/run/" + c.run.ID
+		}
+		c.Later("notify", lane, notifyBody{notify.Connection, notify.To, notify.Subject, text})
 	},
 	Carry: func(ctx context.Context, w *Workspace, e store.Effect) (any, error) {
 		b, err := body[notifyBody](e)

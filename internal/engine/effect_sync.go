@@ -21,7 +21,7 @@ var syncKind = EffectKind{
 	Name: "sync", Time: within(60 * time.Second), To: toConnection, Trouble: "A contact could not be written to the CRM",
 	Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 		sync := e.(dialogue.Sync)
-		c.Later("sync", "sync/"+c.talk.ContactID, syncBody{sync.Connection, c.talk.ContactID, sync.Memory})
+		c.Later("sync", "sync/"+c.contact(), syncBody{sync.Connection, c.contact(), sync.Memory})
 	},
 	Carry: func(ctx context.Context, w *Workspace, e store.Effect) (any, error) {
 		b, err := body[syncBody](e)

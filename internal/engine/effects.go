@@ -57,6 +57,9 @@ type EffectKind struct {
 	// failed; nil if there is nothing to keep. A turn that waits for it is woken.
 	Settle func(tx *store.Tx, e store.Effect, result any) error
 
+	// Then is called once what came of it is kept; nil: nothing follows.
+	Then func(w *Workspace, e store.Effect)
+
 	// OfBot says that the effect ends when a person comes in.
 	OfBot bool
 
@@ -66,7 +69,10 @@ type EffectKind struct {
 }
 
 // effectKinds is where the kinds of effects are registered.
-var effectKinds = []EffectKind{sayKind, sendKind, rememberKind, escalateKind, gapKind, exampleKind, rowKind, callKind, thinkKind, summariseKind, syncKind, notifyKind}
+var effectKinds = []EffectKind{
+	sayKind, sendKind, rememberKind, escalateKind, gapKind, exampleKind, rowKind, callKind, thinkKind, summariseKind, syncKind, notifyKind,
+	tagKind, stageKind, noteKind, assignKind, closeKind, countKind, optOutKind, startKind, flowCallKind,
+}
 
 // registerEffects returns the kinds by name, or what is wrong with them.
 func registerEffects(kinds []EffectKind) (map[string]EffectKind, error) {
@@ -100,7 +106,8 @@ type Committing struct {
 	channel  *openChannel
 	snapshot dialogue.Snapshot
 	hearing  hearing
-	gaveUp   bool // on deciding: people are to do it
+	gaveUp   bool       // on deciding: people are to do it
+	run      *store.Run // that is stepped without a conversation; nil: it is a turn
 	now      time.Time
 	commit   store.Commit
 }
@@ -112,6 +119,33 @@ func (c *Committing) Later(kind, lane string, body any) {
 
 // Happened puts a line between the messages.
 func (c *Committing) Happened(what string) { c.commit.Happened = append(c.commit.Happened, what) }
+
+// contact is whom it is about, "" for nobody.
+func (c *Committing) contact() string {
+	if c.run != nil {
+		return c.run.ContactID
+	}
+	return c.talk.ContactID
+}
+
+// depthOf is how deep the run stands that a key is of: how many flows started each other.
+func (c *Committing) depthOf(key string) int {
+	if c.run != nil {
+		return c.run.Depth
+	}
+	for _, r := range c.commit.Runs {
+		if r.ID == runOfKey(key) {
+			return r.Depth
+		}
+	}
+	return 0
+}
+
+// runOfKey is the run whose effect a key is of.
+func runOfKey(key string) string {
+	run, _, _ := strings.Cut(key, "/")
+	return run
+}
 
 // effect makes an effect to be carried out. The conversation and the turn may be
 // "".

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/store"
 )
@@ -30,6 +31,8 @@ type hearing struct {
 	lastReply string // the bot's
 	streak    int
 	talk      []thinker.Line // what was said before
+	lines     []flow.Line    // the same, more of it
+	first     bool           // nothing was said before
 }
 
 // hear returns what a turn takes in: what nobody has decided on yet, the oldest
@@ -77,6 +80,7 @@ func (w *Workspace) hear(ctx context.Context, id string, left int) (h hearing, e
 			h.talk = append(h.talk, thinker.Line{By: string(m.Author), Text: m.Text})
 		}
 	}
+	h.lines, h.first = linesFrom(latest, false), len(h.talk) == 0
 	h.talk = h.talk[max(0, len(h.talk)-talked):]
 	h.streak = dialogue.Streak(moments)
 	return h, nil

@@ -24,10 +24,11 @@ func (i *Inbox) Take(ctx context.Context, id, person string, over bool) error {
 	return nil
 }
 
-// Return hands a conversation back to its bot.
-func (i *Inbox) Return(ctx context.Context, id, person string) error {
+// Return hands a conversation back to its bot. Runs of flows that the person paused go on,
+// or end.
+func (i *Inbox) Return(ctx context.Context, id, person string, endRuns bool) error {
 	if err := i.change(ctx, id, func(tx *store.Tx) error {
-		return tx.Return(id, person+" handed the conversation back to the bot", i.w.Clock.Now())
+		return tx.Return(id, person+" handed the conversation back to the bot", endRuns, i.w.Clock.Now())
 	}); err != nil {
 		return err
 	}

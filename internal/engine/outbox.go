@@ -235,6 +235,9 @@ func (o *Outbox) carryOut(ctx context.Context, e store.Effect, against error) ti
 	if kind.Settle != nil && e.ConversationID != "" {
 		w.turns.signal(e.ConversationID)
 	}
+	if kind.Then != nil {
+		kind.Then(w, e)
+	}
 	return time.Time{}
 }
 

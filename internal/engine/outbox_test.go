@@ -164,7 +164,7 @@ func TestASendThatHangsIsBrokenOffWhenAPersonComesIn(t *testing.T) {
 		t.Errorf("the customer reads %q", texts)
 	}
 	// Handed back, the bot does not send what was broken off.
-	s.must(s.Inbox.Return(t.Context(), id, "Robin"))
+	s.must(s.Inbox.Return(t.Context(), id, "Robin", false))
 	s.settled(id)
 	s.clock.Walk(time.Hour)
 	if texts := s.sent(); len(texts) != 1 {

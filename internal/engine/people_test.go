@@ -118,7 +118,7 @@ func TestPeopleAreToldAndTakeOver(t *testing.T) {
 	if c := s.conversation(id); c.Outcome != "person" || c.Lead != dialogue.Closed {
 		t.Errorf("closed as %+v", c)
 	}
-	for _, act := range []error{s.Inbox.Take(t.Context(), id, "Kim", true), s.Inbox.Return(t.Context(), id, "Kim"), s.Inbox.Close(t.Context(), id, "Kim")} {
+	for _, act := range []error{s.Inbox.Take(t.Context(), id, "Kim", true), s.Inbox.Return(t.Context(), id, "Kim", false), s.Inbox.Close(t.Context(), id, "Kim")} {
 		if !errors.Is(act, store.ErrLead) {
 			t.Errorf("a closed conversation was changed: %v", act)
 		}

@@ -22,10 +22,7 @@ type Timers struct {
 
 // timerKinds say what happens when a timer of a kind is due: what is written with
 // its end, and what is done after that.
-var timerKinds = map[string]struct {
-	write func(tx *store.Tx, timer store.Timer) error
-	then  func(w *Workspace, timer store.Timer)
-}{
+var timerKinds = map[string]timerKind{
 	// A turn looks at a conversation again.
 	"look": {nil, func(w *Workspace, timer store.Timer) { w.turns.signal(timer.Subject) }},
 	// A turn is told that the time has come.
@@ -35,6 +32,20 @@ var timerKinds = map[string]struct {
 		},
 		func(w *Workspace, timer store.Timer) { w.turns.signal(timer.Subject) },
 	},
+	// What a run of a flow waits for has come.
+	"run": {
+		func(tx *store.Tx, timer store.Timer) error { return tellTime(tx, timer) },
+		func(w *Workspace, timer store.Timer) { w.Flows.lookAgain(timer.Subject) },
+	},
+	// A conversation in which nobody has written for a while may start flows.
+	"idle": {func(tx *store.Tx, timer store.Timer) error { return tx.Idle(timer.Subject, timer.Body) }, nil},
+	// So may a time of the calendar.
+	"schedule": {nil, func(w *Workspace, timer store.Timer) { w.Flows.scheduled(timer) }},
+}
+
+type timerKind struct {
+	write func(tx *store.Tx, timer store.Timer) error
+	then  func(w *Workspace, timer store.Timer)
 }
 
 func newTimers(w *Workspace) *Timers { return &Timers{w: w, due: make(chan struct{}, 1)} }

@@ -21,10 +21,15 @@ const turnTime = 10 * time.Second
 // tool has to be waited for.
 func (w *Workspace) decide(id string) {
 	for again := true; again; {
+		if w.Paused() != nil {
+			return // all that is undecided is looked at when it is over
+		}
 		var err error
 		again, err = w.decideSafely(w.running, id, "")
 		switch {
 		case err == nil:
+		case errors.Is(err, store.ErrStale), errors.Is(err, store.ErrLimit):
+			again = true // a run, or how often a flow started, has changed
 		case errors.Is(err, context.Canceled), errors.Is(err, store.ErrClosed), w.running.Err() != nil:
 			return
 		default:
@@ -77,6 +82,10 @@ func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bo
 	if len(snapshot.Messages) == 0 && len(snapshot.Wakes) == 0 {
 		return false, nil
 	}
+	runs, err := w.Flows.furnish(ctx, &snapshot, c, h)
+	if err != nil {
+		return false, err
+	}
 	wait := max(time.Duration(ch.Pause), dialogue.LoopPause(h.streak)) - started.Sub(h.latest)
 	if wait > 0 && c.Calling == "" && len(snapshot.Wakes) == 0 && giveUp == "" {
 		w.look(id, wait)
@@ -127,6 +136,10 @@ func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bo
 	}, decision.Trace.Timings...)
 	committing := &Committing{w: w, talk: c, channel: ch, snapshot: snapshot, hearing: h, commit: store.Commit{Turn: turn}}
 	committing.gaveUp = giveUp != ""
+	committing.commit.Channel, committing.commit.Contact, committing.commit.Conversation = c.Channel, c.ContactID, c.ID
+	if !committing.gaveUp {
+		w.Flows.changes(committing, runs, decision.Runs)
+	}
 	return w.commit(ctx, committing, decision)
 }
 
@@ -191,9 +204,10 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	c.now = w.Clock.Now()
 	turn := c.commit.Turn
 	turn.State, turn.Code, turn.Trace = "done", d.Trace.Code, string(trace)
-	c.commit = store.Commit{
-		Turn: turn, Version: c.talk.Version, Incoming: c.talk.Incoming, Woken: c.talk.Woken > 0, Channel: c.talk.Channel, Contact: c.talk.ContactID,
-		Lead: d.State.Lead, State: string(state), UpTo: c.hearing.upTo,
+	c.commit.Turn, c.commit.Version, c.commit.Incoming, c.commit.Woken = turn, c.talk.Version, c.talk.Incoming, c.talk.Woken > 0
+	c.commit.Lead, c.commit.State, c.commit.UpTo = d.State.Lead, string(state), c.hearing.upTo
+	if len(c.hearing.messages) > 0 {
+		c.commit.Idle = w.config.Load().idle(c.talk.Channel)
 	}
 	if !c.gaveUp && w.failures.over(c.talk.ID) {
 		c.commit.Recovered = true
@@ -232,6 +246,12 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	w.hub.signal(customerTopic(c.talk.Channel, c.talk.Address))
 	for _, row := range c.commit.Rows {
 		w.Sheets.changed(row.Sheet)
+	}
+	for _, r := range c.commit.Runs {
+		w.Flows.settle(r)
+	}
+	if len(c.commit.Idle) > 0 {
+		w.Timers.nudge()
 	}
 	return c.hearing.more && len(d.Calls) == 0 && d.Think == nil, nil
 }

@@ -167,7 +167,7 @@ func TestATurnIsWokenByATimerAndByAHandBack(t *testing.T) {
 	s.must(s.Inbox.Take(t.Context(), id, "Robin", false))
 	s.rings("+447700900150", "2", "what does a bicycle cost?")
 	s.settled(id)
-	s.must(s.Inbox.Return(t.Context(), id, "Robin"))
+	s.must(s.Inbox.Return(t.Context(), id, "Robin", false))
 	s.settled(id)
 	s.rings("+447700900150", "3", "do dogs travel free?")
 	if texts := s.answered(2); strings.Contains(texts[1], "£2.50") || !strings.Contains(texts[1], "lead") {

@@ -90,6 +90,7 @@ type Workspace struct {
 	Outbox    *Outbox // what is to be done outside
 	Timers    *Timers // what is to happen at a time
 	Access    *Access // who may come in
+	Flows     *Flows  // what happens step by step
 
 	folder   string
 	options  Options
@@ -102,6 +103,7 @@ type Workspace struct {
 	resting  resting      // models that failed
 	effects  map[string]EffectKind
 	config   atomic.Pointer[config]
+	paused   atomic.Pointer[store.Switch]
 	hub      hub
 	turns    *queue
 	failures failures
@@ -182,6 +184,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	w.Documents, w.Inbox, w.Contacts = &Documents{w: w}, &Inbox{w}, &Contacts{w}
 	w.Channels, w.Outbox, w.Timers = newChannels(w), newOutbox(w), newTimers(w)
 	w.Access = newAccess(w)
+	w.Flows = newFlows(w)
 	w.turns, w.finished, w.Sheets = newQueue(w.decide), newFinished(w), newSheets(w)
 	if err := w.start(ctx); err != nil {
 		return errors.Join(err, w.shutDown())
@@ -223,13 +226,16 @@ func (w *Workspace) start(ctx context.Context) (err error) {
 	for _, f := range failed {
 		w.failures.add(f.ConversationID)
 	}
-	undecided, err := w.store.Undecided(ctx)
-	if err != nil {
+	if err := w.loadPause(ctx); err != nil {
 		return err
 	}
-	for _, id := range undecided {
-		w.turns.signal(id)
+	if err := w.Flows.update(ctx); err != nil {
+		return err
 	}
+	if err := w.takeUp(ctx); err != nil {
+		return err
+	}
+	w.working.Go(w.Flows.listen)
 	w.Sheets.writeAll()
 	w.Timers.ended.Go(w.Timers.run)
 	w.working.Go(w.sweepHourly)
@@ -244,6 +250,9 @@ func (w *Workspace) reload(ctx context.Context) error {
 		return err
 	}
 	if err := w.Channels.update(ctx); err != nil {
+		return err
+	}
+	if err := w.Flows.update(ctx); err != nil {
 		return err
 	}
 	now := w.Documents.Settings()
@@ -332,6 +341,8 @@ func (w *Workspace) shutDown() error {
 		w.Library.Close()
 	}
 	w.Timers.ended.Wait()
+	w.Flows.happening.close()
+	w.Flows.runs.close()
 	w.turns.close()
 	w.working.Wait()
 	w.Outbox.close()

@@ -8,11 +8,17 @@ import (
 	"urgentparrot.example/internal/channel/website"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/flow"
+	"urgentparrot.example/internal/core/flow/steps"
+	"urgentparrot.example/internal/core/flow/triggers"
 	"urgentparrot.example/internal/core/workspace"
 )
 
 // Channels are the kinds of channels.
 var Channels = []channel.Kind{website.Kind, textline.Kind}
+
+// Language is that of flows: the steps and triggers that they may have.
+var Language = &flow.Language{Steps: steps.All, Triggers: triggers.All}
 
 // Documents are the kinds of documents.
 var Documents = WithChannels(Channels)
@@ -120,6 +126,31 @@ escalate:
 `,
 		},
 		ch,
+		{
+			Name: "form", Plural: "forms", Title: "Forms",
+			About:  "Pages that customers fill in and send; flows start by them.",
+			Shapes: []any{workspace.Form{}}, Parse: as(workspace.ParseForm), Example: `form: group-enquiry
+title: Group enquiry
+about: Tell us about your group, and we send you a quote.
+fields:
+  - { field: who, label: Your name, as: name, required: true, save: name }
+  - { field: people, label: How many are you?, as: integer, required: true }
+  - { field: mail, label: Your e-mail address, as: email, required: true, save: email }
+thanks: Thank you. The quote is on its way.
+`,
+		},
+		{
+			Name: "flow", Plural: "flows", Title: "Flows", Drafts: true,
+			About:  "What happens step by step when something happens.",
+			Schema: Language.Schema, Parse: as(Language.Parse), Example: `flow: thanks
+title: Thanks for a kind word
+when:
+  - message: { contains: [thank you so much] }
+steps:
+  - say: "That is kind of you. Have a good crossing!"
+  - count: kind word
+`,
+		},
 	}
 }
 

@@ -18,7 +18,7 @@ func TestKindsOfDocumentsAreWhole(t *testing.T) {
 			}
 		}
 		names[kind.Name], names[kind.Plural] = true, true
-		if kind.Title == "" || !strings.HasSuffix(kind.About, ".") || len(kind.Shapes) == 0 {
+		if kind.Title == "" || !strings.HasSuffix(kind.About, ".") || len(kind.Shapes) == 0 && kind.Schema == nil {
 			t.Errorf("the kind %s lacks words for people or shapes", kind.Name)
 		}
 		d, err := kind.Parse(kind.Name+".yaml", []byte(kind.Example))

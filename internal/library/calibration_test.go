@@ -24,7 +24,7 @@ func (s *shelf) settles(n int, question string, right bool) {
 	s.must(s.Store.Write(s.t.Context(), func(tx *store.Tx) error {
 		_, err := tx.CommitTurn(store.Commit{
 			Turn:    store.Turn{ID: store.NewID(), ConversationID: conversation, State: "done", Trace: "{}"},
-			Version: c.Version, Incoming: c.Incoming, Channel: "bell", Contact: c.ContactID, Lead: "bot", State: "{}",
+			Version: c.Version, Incoming: c.Incoming, Changes: store.Changes{Channel: "bell", Contact: c.ContactID}, Lead: "bot", State: "{}",
 			Examples: []dialogue.Example{{Question: question, PassageID: first.ID, Source: first.Source, Label: first.Label(), Right: right, How: map[bool]string{true: "yes", false: "no"}[right]}},
 		}, s.clock.Now())
 		return err

@@ -386,7 +386,7 @@ func (s *shelf) waits(phone, asked string) (conversation string) {
 	s.must(s.Store.Write(s.t.Context(), func(tx *store.Tx) error {
 		_, err := tx.CommitTurn(store.Commit{
 			Turn:    store.Turn{ID: store.NewID(), ConversationID: conversation, State: "done", Trace: "{}"},
-			Version: c.Version, Incoming: c.Incoming, Channel: "bell", Contact: c.ContactID, Lead: "waiting", State: "{}", Gaps: []store.GapQuestion{gap},
+			Version: c.Version, Incoming: c.Incoming, Changes: store.Changes{Channel: "bell", Contact: c.ContactID}, Lead: "waiting", State: "{}", Gaps: []store.GapQuestion{gap},
 		}, s.clock.Now())
 		return err
 	}))

@@ -4,9 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/flow"
 )
 
 // A Fact is the value of a field of a contact, and where it was learnt.
@@ -42,16 +44,17 @@ type Contact struct {
 	Stage                string // "" for none
 	Tags                 []string
 	CreatedAt            time.Time
+	Blocked              bool
 	Facts                []Fact
 }
 
-const contactColumns = `c.id, c.stage, c.created_at, coalesce(h.channel, ''), coalesce(h.address, ''), (SELECT json_group_array(tag) FROM contact_tag t WHERE t.contact_id = c.id)
+const contactColumns = `c.id, c.stage, c.created_at, c.blocked, coalesce(h.channel, ''), coalesce(h.address, ''), (SELECT json_group_array(tag) FROM contact_tag t WHERE t.contact_id = c.id)
 	FROM contact c LEFT JOIN handle h ON h.contact_id = c.id`
 
 func scanContact(scan func(...any) error) (c Contact, err error) {
 	var at int64
 	var tags string
-	if err := scan(&c.ID, &c.Stage, &at, &c.Channel, &c.Address, &tags); err != nil {
+	if err := scan(&c.ID, &c.Stage, &at, &c.Blocked, &c.Channel, &c.Address, &tags); err != nil {
 		return c, err
 	}
 	c.CreatedAt = fromMillis(at)
@@ -94,6 +97,7 @@ type ContactChange struct {
 	Stage   *string  // nil: as it is
 	Tags    []string // with SetTags: all that it has from now on
 	SetTags bool
+	Blocked *bool // nil: as it is
 }
 
 // ChangeContact changes a contact; one that is not there is ErrNotFound.
@@ -103,26 +107,47 @@ func (t *Tx) ChangeContact(id string, change ContactChange, now time.Time) error
 		return err
 	}
 	for _, field := range change.Forget {
+		if slices.ContainsFunc(change.Facts, func(f Fact) bool { return f.Field == field }) {
+			continue // it is changed, not removed
+		}
 		if _, err := t.exec(`DELETE FROM fact WHERE contact_id = ? AND field = ?`, id, field); err != nil {
 			return err
 		}
 	}
 	for _, f := range change.Facts {
-		if err := t.learn(id, f); err != nil {
+		if err := t.learnOver(id, f); err != nil {
 			return err
 		}
 	}
 	if change.Stage != nil {
-		if _, err := t.exec(`UPDATE contact SET stage = ? WHERE id = ?`, *change.Stage, id); err != nil {
+		if err := t.stand(id, *change.Stage); err != nil {
 			return err
 		}
 	}
 	if change.SetTags {
-		if _, err := t.exec(`DELETE FROM contact_tag WHERE contact_id = ?`, id); err != nil {
+		before, err := t.tags(id)
+		if err != nil {
 			return err
 		}
+		for _, tag := range before {
+			if !slices.Contains(change.Tags, tag) {
+				if err := t.tag(id, tag, true); err != nil {
+					return err
+				}
+			}
+		}
 		for _, tag := range change.Tags {
-			if _, err := t.exec(`INSERT INTO contact_tag (contact_id, tag) VALUES (?, ?) ON CONFLICT DO NOTHING`, id, tag); err != nil {
+			if err := t.tag(id, tag, false); err != nil {
+				return err
+			}
+		}
+	}
+	if change.Blocked != nil {
+		if _, err := t.exec(`UPDATE contact SET blocked = ? WHERE id = ?`, *change.Blocked, id); err != nil {
+			return err
+		}
+		if *change.Blocked {
+			if err := t.stopRuns(`contact_id = ?`, id, "the contact is blocked", now); err != nil {
 				return err
 			}
 		}
@@ -130,10 +155,90 @@ func (t *Tx) ChangeContact(id string, change ContactChange, now time.Time) error
 	return t.event("contact.changed", id, map[string]any{"contact": id}, now)
 }
 
+// learnOver keeps a fact in place of all that was known for its field.
+func (t *Tx) learnOver(id string, f Fact) error {
+	before, err := t.known(id, f.Field)
+	if err != nil {
+		return err
+	}
+	if _, err := t.exec(`DELETE FROM fact WHERE contact_id = ? AND field = ?`, id, f.Field); err != nil {
+		return err
+	}
+	return t.learnt(id, f, before)
+}
+
+// stand sets the stage of a contact.
+func (t *Tx) stand(id, stage string) error {
+	var before string
+	if err := t.row(`SELECT stage FROM contact WHERE id = ?`, []any{id}, &before); err != nil || before == stage {
+		return err
+	}
+	if _, err := t.exec(`UPDATE contact SET stage = ? WHERE id = ?`, stage, id); err != nil {
+		return err
+	}
+	return t.contactChanged(id, "stage", before, stage)
+}
+
+func (t *Tx) tags(id string) (tags []string, err error) {
+	var list string
+	if err := t.row(`SELECT json_group_array(tag) FROM contact_tag WHERE contact_id = ?`, []any{id}, &list); err != nil {
+		return nil, err
+	}
+	return tags, json.Unmarshal([]byte(list), &tags)
+}
+
+// tag marks a contact, or takes the mark away.
+func (t *Tx) tag(id, tag string, off bool) error {
+	query, what, from, to := `INSERT INTO contact_tag (contact_id, tag) VALUES (?, ?) ON CONFLICT DO NOTHING`, "tag", "", tag
+	if off {
+		query, what, from, to = `DELETE FROM contact_tag WHERE contact_id = ? AND tag = ?`, "untag", tag, ""
+	}
+	n, err := t.exec(query, id, tag)
+	if err != nil || n == 0 {
+		return err
+	}
+	return t.contactChanged(id, what, from, to)
+}
+
+// known is what holds of a field of a contact, "" for nothing.
+func (t *Tx) known(id, field string) (value string, err error) {
+	err = t.row(`SELECT value FROM fact WHERE contact_id = ? AND field = ? ORDER BY verified DESC, id DESC LIMIT 1`, []any{id, field}, &value)
+	if errors.Is(err, ErrNotFound) {
+		return "", nil
+	}
+	return value, err
+}
+
 func (t *Tx) learn(contactID string, f Fact) error {
+	if !t.listensTo("contact") {
+		return t.putFact(contactID, f)
+	}
+	before, err := t.known(contactID, f.Field)
+	if err != nil {
+		return err
+	}
+	return t.learnt(contactID, f, before)
+}
+
+func (t *Tx) putFact(contactID string, f Fact) error {
 	_, err := t.exec(`INSERT INTO fact (contact_id, field, value, verified, verified_by, message_id, learnt_at) VALUES (?, ?, ?, ?, ?, ?, ?)`,
 		contactID, f.Field, f.Value, f.Verified, f.VerifiedBy, f.MessageID, millis(f.LearntAt))
 	return err
+}
+
+func (t *Tx) learnt(contactID string, f Fact, before string) error {
+	if err := t.putFact(contactID, f); err != nil {
+		return err
+	}
+	now, err := t.known(contactID, f.Field)
+	if err != nil || now == before {
+		return err
+	}
+	return t.contactChanged(contactID, "field "+f.Field, before, now)
+}
+
+func (t *Tx) contactChanged(id, what, from, to string) error {
+	return t.occur(flow.Happening{Kind: "contact", Contact: id, Values: map[string]any{"what": what, "from": from, "to": to}})
 }
 
 // contactOf returns the contact of a handle, making one if it is new.
@@ -146,8 +251,10 @@ func (t *Tx) contactOf(channel, address string, now time.Time) (id string, err e
 	if _, err := t.exec(`INSERT INTO contact (id, created_at) VALUES (?, ?)`, id, millis(now)); err != nil {
 		return "", err
 	}
-	_, err = t.exec(`INSERT INTO handle (channel, address, contact_id) VALUES (?, ?, ?)`, channel, address, id)
-	return id, err
+	if _, err := t.exec(`INSERT INTO handle (channel, address, contact_id) VALUES (?, ?, ?)`, channel, address, id); err != nil {
+		return "", err
+	}
+	return id, t.contactChanged(id, "created", "", "")
 }
 
 // vouch keeps what a channel vouches for, unless it is known already.

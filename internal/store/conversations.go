@@ -10,6 +10,7 @@ import (
 
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/flow"
 )
 
 // A Conversation is an exchange with one handle, from the first message until it
@@ -247,8 +248,9 @@ func (t *Tx) silence(id, calling string) error {
 }
 
 // Return hands a conversation back to its bot, which is woken and answers what
-// comes from now on. Only what a person leads, or waits for one, can be returned.
-func (t *Tx) Return(id, happened string, now time.Time) error {
+// comes from now on. Only what a person leads, or waits for one, can be returned. Runs of
+// flows that the person paused go on, or end.
+func (t *Tx) Return(id, happened string, endRuns bool, now time.Time) error {
 	n, err := t.exec(`UPDATE conversation SET lead = 'bot', assignee = '', waiting_since = NULL, reason = '', priority = 'normal', version = version + 1, updated_at = ? WHERE id = ? AND lead IN ('person', 'waiting')`, millis(now), id)
 	if err != nil {
 		return err
@@ -256,7 +258,7 @@ func (t *Tx) Return(id, happened string, now time.Time) error {
 	if n == 0 {
 		return t.whyNot(id)
 	}
-	if err := t.Wake(id, string(dialogue.ByHandBack), ""); err != nil {
+	if err := t.Wake(id, string(dialogue.ByHandBack), asJSON(dialogue.HandBack{EndRuns: endRuns})); err != nil {
 		return err
 	}
 	if err := t.happened(id, happened, now); err != nil {
@@ -267,8 +269,8 @@ func (t *Tx) Return(id, happened string, now time.Time) error {
 
 // Close ends a conversation. The next message of the customer opens a new one.
 func (t *Tx) Close(id, happened string, now time.Time) error {
-	var calling string
-	if err := t.row(`SELECT calling FROM conversation WHERE id = ?`, []any{id}, &calling); err != nil {
+	var calling, contact, channel string
+	if err := t.row(`SELECT calling, contact_id, channel FROM conversation WHERE id = ?`, []any{id}, &calling, &contact, &channel); err != nil {
 		return err
 	}
 	n, err := t.exec(`UPDATE conversation SET outcome = CASE lead WHEN 'bot' THEN 'bot' WHEN 'person' THEN 'person' ELSE 'unknown' END,
@@ -279,10 +281,23 @@ func (t *Tx) Close(id, happened string, now time.Time) error {
 	if err := t.silence(id, calling); err != nil {
 		return err
 	}
+	if err := t.happened(id, happened, now); err != nil {
+		return err
+	}
+	return t.ended(id, contact, channel, "", now)
+}
+
+// ended does what goes with the end of a conversation. With an outcome, it is set.
+func (t *Tx) ended(id, contact, channel, outcome string, now time.Time) error {
+	if outcome != "" {
+		if _, err := t.exec(`UPDATE conversation SET outcome = ?, calling = '', waiting_since = NULL WHERE id = ?`, outcome, id); err != nil {
+			return err
+		}
+	}
 	if err := t.answeredGaps(id); err != nil {
 		return err
 	}
-	if err := t.happened(id, happened, now); err != nil {
+	if err := t.occur(flow.Happening{Kind: "conversation", Contact: contact, Talk: id, Values: map[string]any{"what": "closed", "reason": "", "channel": channel}}); err != nil {
 		return err
 	}
 	return t.event("conversation.closed", id, map[string]any{"conversation": id}, now)

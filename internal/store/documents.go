@@ -16,18 +16,22 @@ type Document struct {
 	Text      string
 	Version   int // from 1, grows with each change
 	UpdatedAt time.Time
+	Author    string
+	Live      int // of a kind that has drafts, the version that is used; 0: none
+	LiveBy    string
+	LiveAt    time.Time
 }
 
 // Documents returns the documents of a kind, or all for "", by name.
 func (s *Store) Documents(ctx context.Context, kind string) (list []Document, err error) {
-	err = s.reader.rows(ctx, `SELECT kind, name, text, version, updated_at FROM document WHERE ?1 = '' OR kind = ?1 ORDER BY kind, name`,
+	err = s.reader.rows(ctx, `SELECT kind, name, text, version, updated_at, live, live_by, coalesce(live_at, 0) FROM document WHERE ?1 = '' OR kind = ?1 ORDER BY kind, name`,
 		[]any{kind}, func(scan func(...any) error) error {
 			var d Document
-			var at int64
-			if err := scan(&d.Kind, &d.Name, &d.Text, &d.Version, &at); err != nil {
+			var at, live int64
+			if err := scan(&d.Kind, &d.Name, &d.Text, &d.Version, &at, &d.Live, &d.LiveBy, &live); err != nil {
 				return err
 			}
-			d.UpdatedAt = fromMillis(at)
+			d.UpdatedAt, d.LiveAt = fromMillis(at), fromMillis(live)
 			list = append(list, d)
 			return nil
 		})
@@ -48,7 +52,17 @@ func (t *Tx) PutDocument(d Document, ifVersion int) (version int, err error) {
 	if version > 0 && text == d.Text {
 		return version, nil
 	}
-	version++
+	if err := t.row(`SELECT coalesce(max(version), 0) + 1 FROM document_version WHERE kind = ? AND name = ?`, []any{d.Kind, d.Name}, &version); err != nil {
+		return 0, err
+	}
+	if _, err := t.exec(`INSERT INTO document_version (kind, name, version, text, author, at) VALUES (?, ?, ?, ?, ?, ?)`, d.Kind, d.Name, version, d.Text, d.Author, millis(d.UpdatedAt)); err != nil {
+		return 0, err
+	}
+	if _, err := t.exec(`DELETE FROM document_version WHERE kind = ?1 AND name = ?2 AND version <= ?3 - ?4 AND version NOT IN (SELECT live FROM document WHERE kind = ?1 AND name = ?2)
+		AND NOT (kind = 'flow' AND EXISTS (SELECT 1 FROM run r WHERE r.flow = ?2 AND r.version = document_version.version AND r.status IN ('going', 'waiting', 'failed')))`,
+		d.Kind, d.Name, version, keptVersions); err != nil {
+		return 0, err
+	}
 	if _, err = t.exec(`INSERT INTO document (kind, name, text, version, updated_at) VALUES (?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET text = excluded.text, version = excluded.version, updated_at = excluded.updated_at`,
 		d.Kind, d.Name, d.Text, version, millis(d.UpdatedAt)); err != nil {
@@ -67,6 +81,58 @@ func (t *Tx) RemoveDocument(kind, name string, now time.Time) error {
 		return err
 	}
 	return t.event("document.removed", kind+"/"+name, map[string]any{"kind": kind, "name": name}, now)
+}
+
+// keptVersions is how many versions of a document are kept, beside those in use.
+const keptVersions = 100
+
+// Versions returns the versions of a document, the newest first.
+func (s *Store) Versions(ctx context.Context, kind, name string) (list []Document, err error) {
+	err = s.reader.rows(ctx, `SELECT version, text, author, at FROM document_version WHERE kind = ? AND name = ? ORDER BY version DESC`, []any{kind, name}, func(scan func(...any) error) error {
+		d := Document{Kind: kind, Name: name}
+		var at int64
+		err := scan(&d.Version, &d.Text, &d.Author, &at)
+		d.UpdatedAt = fromMillis(at)
+		list = append(list, d)
+		return err
+	})
+	return list, err
+}
+
+// Version returns the text of one version, or ErrNotFound.
+func (s *Store) Version(ctx context.Context, kind, name string, version int) (text string, err error) {
+	err = s.reader.row(ctx, `SELECT text FROM document_version WHERE kind = ? AND name = ? AND version = ?`, []any{kind, name, version}, &text)
+	return text, err
+}
+
+// VersionsInUse returns the versions of documents of a kind on which runs go on.
+func (s *Store) VersionsInUse(ctx context.Context) (list []Document, err error) {
+	err = s.reader.rows(ctx, `SELECT v.kind, v.name, v.version, v.text FROM document_version v WHERE v.kind = 'flow' AND EXISTS
+		(SELECT 1 FROM run r WHERE r.flow = v.name AND r.version = v.version AND r.status IN ('going', 'waiting', 'failed'))`, nil, func(scan func(...any) error) error {
+		var d Document
+		err := scan(&d.Kind, &d.Name, &d.Version, &d.Text)
+		list = append(list, d)
+		return err
+	})
+	return list, err
+}
+
+// GoLive sets which version of a document is used; 0 for none.
+func (t *Tx) GoLive(kind, name string, version int, by string, now time.Time) error {
+	if version > 0 {
+		var there int
+		if err := t.row(`SELECT 1 FROM document_version WHERE kind = ? AND name = ? AND version = ?`, []any{kind, name, version}, &there); err != nil {
+			return err
+		}
+	}
+	n, err := t.exec(`UPDATE document SET live = ?, live_by = ?, live_at = ? WHERE kind = ? AND name = ?`, version, by, millis(now), kind, name)
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	return t.event("document.live", kind+"/"+name, map[string]any{"kind": kind, "name": name, "version": version}, now)
 }
 
 // Secret returns the sealed secret of a connection and the address that it is meant

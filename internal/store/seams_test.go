@@ -33,7 +33,7 @@ func commit(t *testing.T, s *Store, id string, code dialogue.Code, said ...Said)
 	}
 	turn := Commit{
 		Turn:    Turn{ID: NewID(), ConversationID: id, State: "done", Code: code, Trace: fmt.Sprintf(`{"code":%q}`, code)},
-		Version: c.Version, Incoming: c.Incoming, UpTo: c.Messages, Channel: c.Channel, Contact: c.ContactID, Lead: dialogue.LedByBot, State: "{}", Said: said,
+		Version: c.Version, Incoming: c.Incoming, UpTo: c.Messages, Changes: Changes{Channel: c.Channel, Contact: c.ContactID}, Lead: dialogue.LedByBot, State: "{}", Said: said,
 	}
 	kept := false
 	must(t, s, func(tx *Tx) (err error) {

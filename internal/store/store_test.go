@@ -101,7 +101,7 @@ func TestADecisionThatIsOutOfDateChangesNothing(t *testing.T) {
 		err := s.Write(ctx, func(tx *Tx) (err error) {
 			kept, err = tx.CommitTurn(Commit{
 				Turn:    Turn{ID: NewID(), ConversationID: c.ID, State: "done", Trace: "{}"},
-				Version: c.Version, Incoming: c.Incoming, UpTo: c.Messages, Channel: c.Channel, Contact: c.ContactID, Lead: dialogue.LedByBot, State: "{}",
+				Version: c.Version, Incoming: c.Incoming, UpTo: c.Messages, Changes: Changes{Channel: c.Channel, Contact: c.ContactID}, Lead: dialogue.LedByBot, State: "{}",
 				Said: []Said{{Message: Message{ConversationID: c.ID, Author: ByBot, Text: "Hello!", State: MessageSent, At: time.Now()}}},
 			}, time.Now())
 			return err

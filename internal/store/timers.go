@@ -42,6 +42,25 @@ func (s *Store) Timers(ctx context.Context, limit int) (list []Timer, err error)
 	return list, err
 }
 
+// TimersOf returns the timers of a kind, by id.
+func (s *Store) TimersOf(ctx context.Context, kind string) (list []Timer, err error) {
+	err = s.reader.rows(ctx, `SELECT id, kind, subject, body, due_at FROM timer WHERE id >= ?1 || '/' AND id < ?1 || '0' ORDER BY id LIMIT 10000`, []any{kind}, func(scan func(...any) error) error {
+		var timer Timer
+		var due int64
+		err := scan(&timer.ID, &timer.Kind, &timer.Subject, &timer.Body, &due)
+		timer.DueAt = fromMillis(due)
+		list = append(list, timer)
+		return err
+	})
+	return list, err
+}
+
+// RemoveTimer takes a timer back.
+func (t *Tx) RemoveTimer(id string) error {
+	_, err := t.exec(`DELETE FROM timer WHERE id = ?`, id)
+	return err
+}
+
 // A Wake is what wakes a turn beside a message.
 type Wake struct {
 	Kind     string

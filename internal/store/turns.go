@@ -8,6 +8,7 @@ import (
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/flow"
 )
 
 // A Turn is one decision and how it was made.
@@ -49,18 +50,34 @@ type Commit struct {
 	UpTo      int  // it covers the customer's messages up to this position
 	Woken     bool // it covers wakes
 	Recovered bool // turns of the conversation had failed before
-	Channel   string
-	Contact   string
 	Lead      dialogue.Lead
 	State     string
 	Escalate  *dialogue.Escalate
-	Facts     []Fact
 	Said      []Said // in order
-	Rows      []dialogue.WriteRow
-	Effects   []Effect
 	Gaps      []GapQuestion
 	Examples  []dialogue.Example
 	Happened  []string // what is put in line with the messages
+	Close     bool
+	Bot       string // that it is given to; "": as it is
+	Changes
+}
+
+// Changes are what is recorded beside a conversation, by turns and by runs of flows.
+type Changes struct {
+	Channel, Contact string
+	Conversation     string
+	Facts            []Fact
+	Rows             []dialogue.WriteRow
+	Effects          []Effect
+	Tags             []flow.Tag
+	Stage            *string
+	OptOut           *dialogue.OptOut
+	Address          string
+	Milestones       []Milestone
+	Happenings       []flow.Happening
+	Runs             []Run
+	Missed           []Missed
+	Idle             []time.Duration // after which, without a message, flows may start
 }
 
 // Said is a message that a turn makes. Its id, its time and what it belongs to are
@@ -88,9 +105,9 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 		}
 	}
 	err := t.row(`UPDATE conversation SET lead = ?1, state = ?2, calling = ?3, version = version + 1, messages = messages + ?4,
-		preview = CASE WHEN ?5 = '' THEN preview ELSE ?5 END, updated_at = ?6
+		preview = CASE WHEN ?5 = '' THEN preview ELSE ?5 END, updated_at = ?6, bot = CASE WHEN ?10 = '' THEN bot ELSE ?10 END
 		WHERE id = ?7 AND version = ?8 AND incoming = ?9 RETURNING messages`,
-		[]any{c.Lead, c.State, calling, len(c.Said), shown, millis(now), id, c.Version, c.Incoming}, &last)
+		[]any{c.Lead, c.State, calling, len(c.Said), shown, millis(now), id, c.Version, c.Incoming, c.Bot}, &last)
 	if errors.Is(err, ErrNotFound) {
 		return false, nil
 	}
@@ -143,19 +160,15 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 			return false, err
 		}
 	}
-	for _, f := range c.Facts {
-		if err := t.learn(c.Contact, f); err != nil {
-			return false, err
-		}
-	}
-	for _, row := range c.Rows {
-		if err := t.putRow(row.Sheet, c.Contact, row.Cells, now); err != nil {
-			return false, err
-		}
-	}
 	if c.Escalate != nil {
-		if _, err := t.exec(`UPDATE conversation SET reason = ?, summary = ?, priority = ?, waiting_since = ? WHERE id = ?`,
+		if _, err := t.exec(`UPDATE conversation SET reason = ?, summary = ?, priority = ?, waiting_since = coalesce(waiting_since, ?) WHERE id = ?`,
 			c.Escalate.Reason, asJSON(c.Escalate.Summary), c.Escalate.Priority, millis(now), id); err != nil {
+			return false, err
+		}
+		if c.Escalate.Reason == bot.OnAnger {
+			c.Milestones = append(c.Milestones, Milestone{Name: Complaint, Contact: c.Contact, Conversation: id})
+		}
+		if err := t.occur(flow.Happening{Kind: "conversation", Contact: c.Contact, Talk: id, Values: map[string]any{"what": "escalated", "reason": c.Escalate.Reason, "channel": c.Channel}}); err != nil {
 			return false, err
 		}
 	}
@@ -174,8 +187,11 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 			return false, err
 		}
 	}
-	for _, e := range c.Effects {
-		if err := t.putEffect(e, now); err != nil {
+	if err := t.change(&c.Changes, now); err != nil {
+		return false, err
+	}
+	if c.Close {
+		if err := t.ended(id, c.Contact, c.Channel, "bot", now); err != nil {
 			return false, err
 		}
 	}

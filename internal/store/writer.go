@@ -27,6 +27,9 @@ type writer struct {
 	quit  chan struct{}
 	ended sync.WaitGroup
 
+	listens  atomic.Pointer[map[string]bool] // for which kinds of happenings there are flows
+	occurred chan struct{}                   // signalled when something may start flows
+
 	trouble atomic.Pointer[string] // why nothing can be kept; nil: it can
 	damaged atomic.Pointer[string] // why the file is not whole
 }
@@ -91,7 +94,7 @@ type write struct {
 }
 
 func startWriter(db *sql.DB) *writer {
-	w := &writer{db: db, work: make(chan *write, groupSize), quit: make(chan struct{})}
+	w := &writer{db: db, work: make(chan *write, groupSize), quit: make(chan struct{}), occurred: make(chan struct{}, 1)}
 	w.ended.Add(1)
 	go w.loop()
 	return w
@@ -139,7 +142,7 @@ func (w *writer) loop() {
 	} else {
 		defer conn.Close()
 	}
-	tx := &Tx{conn: conn, statements: map[string]*sql.Stmt{}}
+	tx := &Tx{conn: conn, statements: map[string]*sql.Stmt{}, writer: w}
 	for {
 		var group []*write
 		select {
@@ -184,13 +187,15 @@ type Tx struct {
 	conn       *sql.Conn
 	statements map[string]*sql.Stmt // prepared on conn
 	events     []pendingEvent
+	occurred   bool // something that may start flows
+	writer     *writer
 }
 
 func (t *Tx) commit(group []*write) error {
 	if _, err := t.exec("BEGIN IMMEDIATE"); err != nil {
 		return err
 	}
-	t.events = t.events[:0]
+	t.events, t.occurred = t.events[:0], false
 	for _, job := range group {
 		if err := safely.Do(func() error { return job.run(t) }); err != nil {
 			_, failed := t.exec("ROLLBACK")
@@ -200,6 +205,12 @@ func (t *Tx) commit(group []*write) error {
 	err := t.writeEvents()
 	if err == nil {
 		_, err = t.exec("COMMIT")
+	}
+	if err == nil && t.occurred {
+		select {
+		case t.writer.occurred <- struct{}{}:
+		default:
+		}
 	}
 	if err != nil {
 		// A commit that failed may have left the transaction open.

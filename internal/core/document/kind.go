@@ -19,6 +19,28 @@ type Reference struct {
 	Unfit func(Document) string
 }
 
+// A Directory is what a workspace holds.
+type Directory interface {
+	// Find returns a document, nil if there is none; of kinds of which there is one, under "".
+	Find(kind, name string) Document
+	// Names returns the names of the documents of a kind.
+	Names(kind string) []string
+}
+
+// A Finding is something that is wrong in a document, or may be.
+type Finding struct {
+	Problem
+	Warning bool `json:"warning"`
+}
+
+// Held is a document that is held against the rest of its workspace, beyond what it refers
+// to.
+type Held interface {
+	Document
+	// Hold returns all that is wrong, or may be. Only warnings leave a document that works.
+	Hold(Directory) []Finding
+}
+
 // A Kind is a kind of document. All that differs between kinds stands here: the
 // engine, the API, the command line and the console work from the table of kinds
 // (internal/kinds) and know none by name.
@@ -35,7 +57,9 @@ type Kind struct {
 	About   string // what such documents are for, in a sentence
 	Only    bool   // a workspace has one of them
 	Example string // a whole document to begin from
+	Drafts  bool   // what is written is a draft until it is put live
 	Shapes  []any  // the structs that a document may fill, for its JSON Schema
+	Schema  func() map[string]any // in place of Shapes, for kinds that are no structs
 	Parse   func(file string, source []byte) (Document, error)
 }
 

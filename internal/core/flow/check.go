@@ -13,14 +13,6 @@ import (
 	"urgentparrot.example/internal/core/workspace"
 )
 
-// A Directory is what a flow's workspace holds.
-type Directory interface {
-	// Find returns a document, nil if there is none; settings are found under "".
-	Find(kind, name string) document.Document
-	// Names returns the names of the documents of a kind.
-	Names(kind string) []string
-}
-
 // A Checked flow is one that was held against its workspace, with its expressions
 // compiled. It does not change, and is safe for concurrent use.
 type Checked struct {
@@ -37,15 +29,15 @@ type Checked struct {
 // given.
 type Checking struct {
 	*Checked
-	Directory
-	findings []Finding
+	document.Directory
+	findings []document.Finding
 	implied  []string // what is known where replied holds: the question that stays open
 	never    bool     // inside what was said to be never reached already
 }
 
 // Check holds a flow against its workspace. All that is wrong is found at once; only
 // warnings leave a flow that can run.
-func (f *Flow) Check(d Directory) (*Checked, []Finding) {
+func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 	settings, _ := d.Find("settings", "").(workspace.Settings)
 	c := &Checking{Directory: d, Checked: &Checked{
 		Flow: f, Settings: settings, texts: map[*Arg]filling{}, values: map[*Arg]*expression{}, kinds: map[string]Kind{}, event: map[string]Given{},
@@ -69,7 +61,7 @@ func (f *Flow) Check(d Directory) (*Checked, []Finding) {
 	}
 	c.block(f.Body, scope{})
 	c.whole()
-	slices.SortStableFunc(c.findings, func(a, b Finding) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
+	slices.SortStableFunc(c.findings, func(a, b document.Finding) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
 	return c.Checked, c.findings
 }
 
@@ -83,7 +75,7 @@ const mostFindings = 100
 
 func (c *Checking) note(at Place, warning bool, format string, args ...any) {
 	if len(c.findings) < mostFindings {
-		c.findings = append(c.findings, Finding{document.Problem{File: c.file, Line: at.Line, Column: at.Column, Message: fmt.Sprintf(format, args...)}, warning})
+		c.findings = append(c.findings, document.Finding{Problem: document.Problem{File: c.file, Line: at.Line, Column: at.Column, Message: fmt.Sprintf(format, args...)}, Warning: warning})
 	}
 }
 

@@ -366,6 +366,12 @@ func (f *Flow) Refers() (refers []document.Reference) {
 // ofSettings are kinds of names that the settings declare, or nobody.
 var ofSettings = map[string]bool{"": true, "any": true, "stage": true, "tag": true, "field": true, "zone": true}
 
+// Hold is document.Held's.
+func (f *Flow) Hold(d document.Directory) []document.Finding {
+	_, findings := f.Check(d)
+	return findings
+}
+
 // Step returns the step at a path, nil if there is none.
 func (f *Flow) Step(path string) *Step { return f.steps[path] }
 
@@ -388,10 +394,4 @@ func (b *Block) each(do func(s *Step, depth int), depth int) {
 func (f *Flow) Talks() (talks bool) {
 	f.Each(func(s *Step, _ int) { talks = talks || s.Kind.Talks })
 	return talks
-}
-
-// A Finding is something that is wrong in a flow, or may be.
-type Finding struct {
-	document.Problem
-	Warning bool `json:"warning"`
 }

@@ -8,7 +8,6 @@ import (
 	"testing"
 
 	"urgentparrot.example/internal/core/document"
-	"urgentparrot.example/internal/core/flow"
 )
 
 var update = flag.Bool("update", false, "write what is found now into the golden file")
@@ -73,11 +72,11 @@ func deep(n int) string {
 	return `[ { loop: { at_most: 2, steps: ` + deep(n-1) + ` } } ]`
 }
 
-func check(d directory, source string) (found []flow.Finding) {
+func check(d directory, source string) (found []document.Finding) {
 	f, err := language.Parse("flow", []byte(source))
 	if problems, ok := err.(document.Problems); ok {
 		for _, p := range problems {
-			found = append(found, flow.Finding{Problem: p})
+			found = append(found, document.Finding{Problem: p})
 		}
 		return found
 	}

@@ -1,0 +1,483 @@
+package dialogue
+
+import (
+	"encoding/json"
+	"slices"
+	"time"
+
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/flow"
+	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/core/text"
+)
+
+// Flows is what a turn needs to know to play flows.
+type Flows struct {
+	Live  []*flow.Checked                              // that a message may start, by name
+	Stage flow.Stage                                   // what is the same for all runs
+	First bool                                         // nothing was said in the conversation before
+	NewID func() string                                // for runs that start
+	May   func(*flow.Checked) string                   // why a flow may not start for the contact now; "": it may
+	Like  func(said string, examples []string) float64 // likeness of a text to the nearest example, 0 to 1
+	Other func(bot string, work func(Snapshot, bool))  // the snapshot of another bot, with its knowledge
+	Label func(said string, labels []flow.Label) (string, float64)
+}
+
+// A Run is a run of a flow.
+type Run struct {
+	ID      string
+	Flow    *flow.Checked
+	State   flow.State
+	Started time.Time
+	Depth   int    // how many flows started each other to come to this one
+	By      string // who or what started it
+}
+
+// A RunChange is what becomes of a run in a turn.
+type RunChange struct {
+	Run
+	New    bool
+	Passed []flow.Passed
+	Missed string // of a flow that did not start: why
+}
+
+// A RunWake says what happened to a run.
+type RunWake struct {
+	Run   string     `json:"run"`
+	Event flow.Event `json:"event"`
+}
+
+// HandBack says how a person gave a conversation back.
+type HandBack struct {
+	EndRuns bool `json:"end_runs,omitempty"`
+}
+
+// wakeRuns lets the runs go on that something happened to, in the order in which it did.
+func (t *turn) wakeRuns() {
+	t.runs = slices.Clone(t.Runs)
+	for _, wake := range t.Wakes {
+		switch wake.Kind {
+		case ByRun:
+			var w RunWake
+			if json.Unmarshal([]byte(wake.Body), &w) != nil {
+				continue // of another version
+			}
+			if at := t.runNamed(w.Run); at >= 0 && !t.advance(at, w.Event, false) {
+				return
+			}
+		case ByHandBack:
+			var h HandBack
+			_ = json.Unmarshal([]byte(wake.Body), &h) // none: the runs go on
+			for at := range t.runs {
+				if w := t.runs[at].State.Wait; w == nil || w.For != flow.ForPerson {
+					continue
+				}
+				if h.EndRuns {
+					t.stopRun(at, "ended by the person who gave the conversation back")
+				} else if !t.advance(at, flow.Event{Kind: flow.Resumed}, false) {
+					return
+				}
+			}
+		}
+	}
+}
+
+func (t *turn) runNamed(id string) int {
+	return slices.IndexFunc(t.runs, func(r Run) bool { return r.ID == id })
+}
+
+// opts takes up the wish not to be written to, and the wish to be written to again.
+func (t *turn) opts() bool {
+	speech := t.Settings.Speech()
+	said := ""
+	for _, m := range t.Messages {
+		if !m.Left {
+			said = m.Text
+		}
+	}
+	switch {
+	case speech.OptsOut(said):
+		for at := range t.runs {
+			t.stopRun(at, "the customer does not want to be written to")
+		}
+		t.effects = append(t.effects, OptOut{})
+		t.sayAs(speech.StopDone)
+	case t.Flows.Stage.OptedOut && speech.OptsIn(said):
+		t.effects = append(t.effects, OptOut{Again: true})
+		t.sayAs(speech.StartAgain)
+	default:
+		return false
+	}
+	t.came(CodeOptedOut, "the customer says whether they want to be written to")
+	return true
+}
+
+// sayAs says words of the product, or of a flow, as they stand.
+func (t *turn) sayAs(words string, choices ...string) {
+	parts := message.Of(words)
+	if limit := t.Abilities.Limit; limit > 0 {
+		parts = message.Of(text.Fit(words, limit, true))
+	}
+	if len(choices) > 0 {
+		parts = append(parts, message.Part{Kind: message.Choices, Choices: choices})
+	}
+	say := Say{Parts: parts}
+	for _, m := range t.Messages {
+		if !m.Left {
+			say.Answers = append(say.Answers, m.ID)
+		}
+	}
+	t.effects = append(t.effects, say)
+	t.LastReply = words
+	t.next.Replies++
+}
+
+// inFlow gives what was said to the runs that wait for it, and starts the flows that it
+// starts. It reports whether the message is theirs; else the bot deals with it.
+func (t *turn) inFlow() bool {
+	heard := t.heard()
+	taken := false
+	for _, at := range t.listening() {
+		r := &t.runs[at]
+		step := r.Flow.Step(r.State.Path())
+		effects := len(t.effects)
+		if !t.advance(at, flow.Event{Kind: flow.Reply, Heard: heard}, true) {
+			return true
+		}
+		if step != nil && step.Kind.Talks || t.spoke(effects) {
+			t.came(CodeInFlow, "the flow "+r.Flow.Name+" waited for the reply")
+			taken = true
+			break
+		}
+	}
+	if taken || t.next.Lead != LedByBot {
+		return taken
+	}
+	return t.start(heard)
+}
+
+func (t *turn) heard() flow.Heard {
+	h := flow.Heard{Text: t.said, At: t.Now}
+	for _, m := range t.Messages {
+		if !m.Left {
+			h.ID = m.ID
+		}
+	}
+	return h
+}
+
+func (t *turn) spoke(effects int) bool {
+	return slices.ContainsFunc(t.effects[effects:], func(e Effect) bool { _, said := e.(Say); return said })
+}
+
+// listening returns the runs that wait for a reply: those with an open question first, the
+// latest before the others.
+func (t *turn) listening() (list []int) {
+	var others []int
+	for at := len(t.runs) - 1; at >= 0; at-- {
+		r := t.runs[at]
+		if w := r.State.Wait; w == nil || w.For != flow.ForReply {
+			continue
+		}
+		if step := r.Flow.Step(r.State.Path()); step != nil && step.Kind.Talks {
+			list = append(list, at)
+		} else {
+			others = append(others, at)
+		}
+	}
+	// Those that only want to know whether somebody replied are told first: they take nothing.
+	return append(others, list...)
+}
+
+// start starts the first flow whose trigger the message fires.
+func (t *turn) start(heard flow.Heard) bool {
+	values := map[string]any{"text": t.said, "channel": t.Channel.Name, "first": t.Flows.First}
+	for _, f := range t.Flows.Live {
+		stage := t.stage(Run{Flow: f}, true)
+		trigger, why := f.Fits(flow.Happening{Kind: "message", Values: values}, stage, t.Flows.Like)
+		if trigger == nil {
+			continue
+		}
+		running := slices.IndexFunc(t.runs, func(r Run) bool { return r.Flow.Name == f.Name && r.State.End == nil })
+		switch {
+		case running >= 0 && f.AlreadyRunning == "ignore":
+			why = "it is running already"
+		case running >= 0 && f.AlreadyRunning == "start over":
+			t.stopRun(running, "started over")
+			fallthrough
+		default:
+			why = t.Flows.May(f)
+		}
+		if why != "" {
+			t.changed = append(t.changed, RunChange{Run: Run{Flow: f}, Missed: why})
+			continue
+		}
+		values["kind"] = "message"
+		t.runs = append(t.runs, Run{ID: t.Flows.NewID(), Flow: f, Started: t.Now, By: "message", State: flow.Begin(values, heard)})
+		at, effects := len(t.runs)-1, len(t.effects)
+		t.changed = append(t.changed, RunChange{Run: t.runs[at], New: true})
+		if !t.advance(at, flow.Event{Kind: flow.Began}, true) {
+			return true
+		}
+		if w := t.runs[at].State.Wait; t.spoke(effects) || w != nil && w.For == flow.ForReply || t.next.Lead != LedByBot {
+			t.came(CodeInFlow, "the message started the flow "+f.Name)
+			return true
+		}
+	}
+	return false
+}
+
+// stage is what a run is stepped on.
+func (t *turn) stage(r Run, fresh bool) flow.Stage {
+	s := t.Flows.Stage
+	s.Now, s.Run, s.Started, s.Contact, s.Fields = t.Now, r.ID, r.Started, t.Memory, t.Settings.Fields
+	s.Bot, s.Conduct, s.Fresh = t.Brief.Name, conduct{t}, fresh
+	if s.Talk != nil {
+		talk := *s.Talk
+		talk.ByPerson, talk.Closed = t.next.Lead == LedByPerson, t.next.Lead == Closed
+		talk.Sums = sums(t.next)
+		talk.Lines = slices.Clip(talk.Lines)
+		for _, m := range t.Messages {
+			talk.Lines = append(talk.Lines, flow.Line{By: "customer", Text: m.Text, At: t.Now})
+		}
+		for _, e := range t.effects {
+			if say, ok := e.(Say); ok {
+				talk.Lines = append(talk.Lines, flow.Line{By: "bot", Text: message.Plain(say.Parts), At: t.Now})
+			}
+		}
+		s.Talk = &talk
+	}
+	for _, other := range t.runs {
+		if w := other.State.Wait; other.ID != r.ID && other.State.End == nil && w != nil && w.For == flow.ForReply {
+			if step := other.Flow.Step(other.State.Path()); step != nil && step.Kind.Talks {
+				s.Busy = true
+			}
+		}
+	}
+	return s
+}
+
+// sums are what a summary of the conversation is made from.
+func sums(s State) (sum flow.Sums) {
+	for _, a := range s.Asked {
+		if a.Answer == "" {
+			sum.Open = append(sum.Open, a.Question)
+		} else {
+			sum.Answered = append(sum.Answered, a.Question)
+		}
+	}
+	sum.Angry, sum.Waited = s.Angry, s.Lead == Waiting
+	return sum
+}
+
+// SumsOf reads what a summary is made from out of the state of a conversation as it is kept.
+func SumsOf(state string, lead Lead) flow.Sums {
+	var s State
+	_ = json.Unmarshal([]byte(state), &s) // unreadable: nothing is known
+	s.Lead = lead
+	return sums(s)
+}
+
+// advance steps a run on. It reports false where that waits for a tool or the model of a
+// bot: then nothing of the turn holds but what is asked of those.
+func (t *turn) advance(at int, e flow.Event, fresh bool) bool {
+	r := &t.runs[at]
+	out := r.Flow.Advance(r.State, e, t.stage(*r, fresh))
+	if out.Pending {
+		return false
+	}
+	r.State = out.State
+	change := t.change(*r)
+	change.Passed = append(change.Passed, out.Passed...)
+	t.trace.Flows = append(t.trace.Flows, FlowTrace{Run: r.ID, Flow: r.Flow.Name, Passed: out.Passed})
+	for _, effect := range out.Effects {
+		t.fromFlow(effect, fresh)
+	}
+	if r.State.End != nil && r.State.End.How == flow.Failed && fresh && t.next.Lead == LedByBot {
+		t.sayAs(t.Settings.Speech().GivenUp) // the customer waits for something
+		t.escalateFor("the flow "+r.Flow.Title+" failed", "normal", "")
+	}
+	return true
+}
+
+// change is the note of what becomes of a run.
+func (t *turn) change(r Run) *RunChange {
+	for i := range t.changed {
+		if t.changed[i].ID == r.ID && r.ID != "" {
+			t.changed[i].Run = r
+			return &t.changed[i]
+		}
+	}
+	t.changed = append(t.changed, RunChange{Run: r})
+	return &t.changed[len(t.changed)-1]
+}
+
+// stopRun ends a run from outside.
+func (t *turn) stopRun(at int, why string) {
+	r := &t.runs[at]
+	if r.State.End != nil {
+		return
+	}
+	r.State.Wait, r.State.End = nil, &flow.End{How: flow.Stopped, Why: why}
+	t.change(*r)
+}
+
+// settleRuns lets runs go on that waited for their turn, and stops those that asked
+// something when people came in.
+func (t *turn) settleRuns() {
+	if t.next.Lead == Waiting && t.State.Lead != Waiting {
+		for at := range t.runs {
+			w := t.runs[at].State.Wait
+			if w == nil || w.For != flow.ForReply {
+				continue
+			}
+			if step := t.runs[at].Flow.Step(t.runs[at].State.Path()); step != nil && step.Kind.Talks {
+				t.stopRun(at, "people came in")
+			}
+		}
+	}
+	if len(t.changed) == 0 {
+		return
+	}
+	for at := range t.runs {
+		if w := t.runs[at].State.Wait; w != nil && w.For == flow.ForTurn && !t.stage(t.runs[at], false).Busy {
+			if !t.advance(at, flow.Event{Kind: flow.Resumed}, false) {
+				t.calls, t.think = nil, nil // it goes on with the next turn
+			}
+		}
+	}
+}
+
+// fromFlow takes up what a flow decided.
+func (t *turn) fromFlow(e flow.Effect, fresh bool) {
+	switch e := e.(type) {
+	case flow.Say:
+		if limit := t.Abilities.Limit; limit > 0 && len([]rune(e.Text)) > limit {
+			for rest := e.Text; rest != ""; {
+				first := text.Fit(rest, limit, false)
+				if len(first) == len(rest) || first == "" || len(first) > len(rest) || rest[:len(first)] != first {
+					t.sayAs(rest, e.Choices...)
+					return
+				}
+				t.sayAs(first)
+				rest = text.Squeeze(rest[len(first):])
+			}
+			return
+		}
+		t.sayAs(e.Text, e.Choices...)
+	case flow.Escalate:
+		t.escalateFor(e.Because, e.Priority, e.To)
+	case flow.Close:
+		t.next.Lead, t.next.Open, t.next.Offer = Closed, nil, nil
+		t.effects = append(t.effects, e)
+	case flow.Keep:
+		t.Memory = t.Memory.With(e.Fact)
+		if field, ok := t.Settings.Fields.Named(e.Field); ok {
+			t.trace.Learnt = append(t.trace.Learnt, field.Label+": "+field.Shown(e.Value))
+		}
+		t.effects = append(t.effects, Outward(e, t.Memory))
+	default:
+		t.effects = append(t.effects, Outward(e, t.Memory))
+	}
+}
+
+// Outward makes of what a flow decides an effect as turns decide on them.
+func Outward(e flow.Effect, memory contact.Memory) Effect {
+	switch e := e.(type) {
+	case flow.Keep:
+		return Remember{e.Fact, e.MessageID}
+	case flow.Row:
+		return WriteRow{Sheet: e.Sheet, Key: e.Key, Cells: e.Cells}
+	case flow.Sync:
+		return Sync{e.Connection, memory}
+	case flow.Notify:
+		return Notify{e.Connection, e.To, e.Subject, e.Body}
+	}
+	return e
+}
+
+// escalateFor hands the conversation to people for a reason of a flow. Where they wait
+// already, it becomes more urgent.
+func (t *turn) escalateFor(reason, priority, to string) {
+	if t.next.Lead != LedByBot && t.next.Lead != Waiting {
+		return
+	}
+	brief := t.Brief
+	if to != "" {
+		t.Brief.Escalate.To = to
+	}
+	t.escalate(reason)
+	t.Brief = brief
+	for i, e := range t.effects {
+		if escalate, ok := e.(Escalate); ok && escalate.Reason == reason && priority != "" {
+			escalate.Priority = priority
+			t.effects[i] = escalate
+		}
+	}
+}
+
+// conduct is how a run has bots answer in a turn.
+type conduct struct{ t *turn }
+
+// Answer is flow.Conduct's. The bot decides as it does on its own, with a turn in the turn;
+// in between (not whole) only what it surely knows counts.
+func (c conduct) Answer(name, question string, whole bool) (a flow.Answered, there bool) {
+	t := c.t
+	ask := func(s Snapshot, ok bool) {
+		if !ok {
+			there = true
+			return
+		}
+		s.State = t.next
+		if s.State.Open, s.State.Offer = nil, nil; s.State.Lead != Waiting {
+			s.State.Lead = LedByBot
+		}
+		s.Messages = []Incoming{{Text: question}}
+		s.Wakes, s.Runs, s.Flows = nil, nil, Flows{}
+		s.Memory, s.LastReply, s.Streak = t.Memory, t.LastReply, 0
+		d := Decide(t.ctx, s)
+		if len(d.Calls) > 0 || d.Think != nil {
+			t.calls, t.think = d.Calls, d.Think
+			t.came(CodeCalling, "a bot thinks about what a flow asks it")
+			return
+		}
+		there = true
+		a.Known = d.Trace.Code == CodeAnswered
+		for _, u := range d.Trace.Understood {
+			if len(u.Passages) > 0 {
+				a.Confidence = max(a.Confidence, u.Passages[0].Confidence)
+			}
+		}
+		if !whole && !a.Known {
+			return
+		}
+		t.trace.Understood = append(t.trace.Understood, d.Trace.Understood...)
+		t.replies = append(t.replies, d.Replies...)
+		t.next = d.State
+		a.Handed = d.State.Lead != t.State.Lead && d.State.Lead == Waiting
+		for _, e := range d.Effects {
+			if say, ok := e.(Say); ok {
+				a.Words = message.Plain(say.Parts)
+				say.Answers = nil
+				t.LastReply = a.Words
+				e = say
+			}
+			a.Effects = append(a.Effects, e)
+		}
+	}
+	if name == "" || name == t.Brief.Name || t.Flows.Other == nil {
+		ask(t.Snapshot, true)
+	} else {
+		t.Flows.Other(name, ask)
+	}
+	return a, there
+}
+
+// Classify is flow.Conduct's.
+func (c conduct) Classify(said string, labels []flow.Label) (string, float64, bool) {
+	if c.t.Flows.Label == nil {
+		return "", 0, true
+	}
+	label, sure := c.t.Flows.Label(said, labels)
+	return label, sure, true
+}

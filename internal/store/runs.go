@@ -1,0 +1,702 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/flow"
+)
+
+// A Run is a run of a flow.
+type Run struct {
+	ID, Flow       string
+	Version        int // of the flow that it runs on
+	ContactID      string
+	ConversationID string
+	Status         string // going, waiting, done, stopped, failed
+	Talks          bool
+	State          string // JSON of flow.State
+	Place          string
+	WaitsFor       flow.WaitFor
+	WaitID         int
+	Until          time.Time
+	StartedBy      string
+	Depth          int
+	Why            string
+	Revision       int
+	StartedAt      time.Time
+	UpdatedAt      time.Time
+
+	New         bool          // it is to be made
+	Passed      []flow.Passed // since it was kept last
+	Limits      Limits        // of a new one
+	ContactName string
+}
+
+// Limits are how often a flow may start; zero: as often as it may.
+type Limits struct {
+	PerContact int
+	Within     time.Duration
+	PerHour    int
+	One        bool // for a contact, only one at a time
+}
+
+// A Missed start is one that did not come about, and why.
+type Missed struct{ Flow, Why string }
+
+// A Milestone is something that is counted.
+type Milestone struct{ Name, Flow, Contact, Conversation string }
+
+// Complaint is the milestone of an angry customer.
+const Complaint = "complaint"
+
+// ErrLimit is returned for a start that the flow's limits do not allow any more.
+var ErrLimit = errors.New("the flow may not start again yet")
+
+// statusOf is the status of a run by where it stands.
+func statusOf(s flow.State) string {
+	switch {
+	case s.End != nil:
+		return s.End.How
+	case s.Wait != nil:
+		return "waiting"
+	}
+	return "going"
+}
+
+// Stand takes from a run's state what is kept beside it.
+func (r *Run) Stand(s flow.State) {
+	r.State, r.Status, r.Place = asJSON(s), statusOf(s), s.Path()
+	r.WaitsFor, r.WaitID, r.Until, r.Why = "", 0, time.Time{}, ""
+	if s.Wait != nil {
+		r.WaitsFor, r.WaitID, r.Until = s.Wait.For, s.Wait.ID, s.Wait.Until
+	}
+	if s.End != nil {
+		r.Why = s.End.Why
+	}
+}
+
+const keptSteps = 400
+
+// change keeps what goes beside a conversation.
+func (t *Tx) change(c *Changes, now time.Time) error {
+	for _, f := range c.Facts {
+		if err := t.learn(c.Contact, f); err != nil {
+			return err
+		}
+	}
+	for _, row := range c.Rows {
+		key := row.Key
+		if key == "" {
+			key = c.Contact
+		}
+		if err := t.putRow(row.Sheet, key, row.Cells, now); err != nil {
+			return err
+		}
+	}
+	for _, tag := range c.Tags {
+		if c.Contact == "" {
+			break
+		}
+		if err := t.tag(c.Contact, tag.Tag, tag.Off); err != nil {
+			return err
+		}
+	}
+	if c.Stage != nil && c.Contact != "" {
+		if err := t.stand(c.Contact, *c.Stage); err != nil {
+			return err
+		}
+	}
+	if c.OptOut != nil {
+		if err := t.optOut(c.Channel, c.Address, c.Contact, c.OptOut.Again, now); err != nil {
+			return err
+		}
+	}
+	for _, m := range c.Milestones {
+		if _, err := t.exec(`INSERT INTO milestone (id, name, flow, contact_id, conversation_id, at) VALUES (?, ?, ?, ?, ?, ?)`,
+			NewID(), m.Name, m.Flow, nullable(m.Contact), nullable(m.Conversation), millis(now)); err != nil {
+			return err
+		}
+	}
+	for i := range c.Runs {
+		if err := t.putRun(&c.Runs[i], now); err != nil {
+			return err
+		}
+	}
+	for _, m := range c.Missed {
+		if err := t.missed(m, now); err != nil {
+			return err
+		}
+	}
+	for _, h := range c.Happenings {
+		if err := t.Happen(h); err != nil {
+			return err
+		}
+	}
+	for _, e := range c.Effects {
+		if err := t.putEffect(e, now); err != nil {
+			return err
+		}
+	}
+	for _, d := range c.Idle {
+		if err := t.PutTimer(Timer{ID: "idle/" + c.Conversation + "/" + d.String(), Kind: "idle", Subject: c.Conversation, Body: d.String(), DueAt: now.Add(d)}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// optOut records the wish of a handle. With the wish not to be written to, all runs end
+// that would write to the contact.
+func (t *Tx) optOut(channel, address, contact string, again bool, now time.Time) error {
+	if again {
+		_, err := t.exec(`DELETE FROM opt_out WHERE channel = ? AND address = ?`, channel, address)
+		return err
+	}
+	if _, err := t.exec(`INSERT INTO opt_out (channel, address, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, channel, address, millis(now)); err != nil {
+		return err
+	}
+	return t.stopRuns(`talks = 1 AND contact_id = ?`, contact, "the customer does not want to be written to", now)
+}
+
+// stopRuns ends runs from outside. Timers of theirs find nothing when they are due.
+func (t *Tx) stopRuns(where, id, why string, now time.Time) error {
+	_, err := t.exec(`UPDATE run SET status = 'stopped', why = ?, waits_for = '', until = NULL, revision = revision + 1, updated_at = ?,
+		state = json_set(json_remove(state, '$.wait'), '$.end', json_object('how', 'stopped', 'why', ?1)) WHERE status IN ('going', 'waiting') AND `+where, why, millis(now), id)
+	return err
+}
+
+// StopRun ends a run, which must go on; else it is ErrNotFound.
+func (t *Tx) StopRun(id, why string, now time.Time) error {
+	var conversation sql.NullString
+	if err := t.row(`SELECT conversation_id FROM run WHERE id = ? AND status IN ('going', 'waiting', 'failed')`, []any{id}, &conversation); err != nil {
+		return err
+	}
+	if _, err := t.exec(`UPDATE run SET status = 'going' WHERE id = ? AND status = 'failed'`, id); err != nil {
+		return err
+	}
+	if err := t.stopRuns(`id = ?`, id, why, now); err != nil {
+		return err
+	}
+	if conversation.Valid { // a turn that is being decided must know
+		if _, err := t.exec(`UPDATE conversation SET version = version + 1 WHERE id = ?`, conversation.String); err != nil {
+			return err
+		}
+		if err := t.happened(conversation.String, "Flow stopped: "+why, now); err != nil {
+			return err
+		}
+	}
+	return t.runEvent("run.ended", id, conversation.String, now)
+}
+
+func (t *Tx) runEvent(kind, id, conversation string, now time.Time) error {
+	return t.event(kind, id, map[string]any{"run": id, "conversation": conversation}, now)
+}
+
+// putRun keeps a run: a new one if its limits allow it, else as it stands now.
+func (t *Tx) putRun(r *Run, now time.Time) error {
+	until := sql.NullInt64{Int64: millis(r.Until), Valid: !r.Until.IsZero()}
+	kind := "run.changed"
+	if r.New {
+		if err := mayStart(t.row, *r, now); err != nil {
+			return err
+		}
+		if _, err := t.exec(`INSERT INTO run (id, flow, version, contact_id, conversation_id, status, talks, state, place, waits_for, until, started_by, depth, why, started_at, updated_at)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, r.ID, r.Flow, r.Version, nullable(r.ContactID), nullable(r.ConversationID), r.Status, r.Talks,
+			r.State, r.Place, r.WaitsFor, until, r.StartedBy, r.Depth, r.Why, millis(now), millis(now)); err != nil {
+			return err
+		}
+		if _, err := t.exec(`INSERT INTO flow_fired (flow, fired_at) VALUES (?, ?) ON CONFLICT (flow) DO UPDATE SET fired_at = excluded.fired_at`, r.Flow, millis(now)); err != nil {
+			return err
+		}
+		kind = "run.started"
+	} else {
+		n, err := t.exec(`UPDATE run SET status = ?, state = ?, place = ?, waits_for = ?, until = ?, why = ?, conversation_id = ?, version = ?, revision = revision + 1, updated_at = ?
+			WHERE id = ? AND revision = ?`, r.Status, r.State, r.Place, r.WaitsFor, until, r.Why, nullable(r.ConversationID), r.Version, millis(now), r.ID, r.Revision)
+		if err != nil {
+			return err
+		}
+		if n == 0 {
+			return ErrStale
+		}
+	}
+	if len(r.Passed) > 0 {
+		last := 0
+		if err := t.row(`SELECT coalesce(max(seq), 0) FROM run_step WHERE run_id = ?`, []any{r.ID}, &last); err != nil {
+			return err
+		}
+		for i, p := range r.Passed {
+			if _, err := t.exec(`INSERT INTO run_step (run_id, seq, path, number, line, words, at) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+				r.ID, last+i+1, p.Path, p.Number, p.Line, p.Words, millis(p.At)); err != nil {
+				return err
+			}
+		}
+		if extra := last + len(r.Passed) - keptSteps; extra > 0 {
+			if _, err := t.exec(`DELETE FROM run_step WHERE run_id = ? AND seq <= ?`, r.ID, extra); err != nil {
+				return err
+			}
+		}
+	}
+	timer := "run/" + r.ID
+	switch {
+	case r.Status == "waiting" && r.WaitsFor == flow.ForTalk:
+		// The engine opens a conversation.
+	case r.Status == "waiting" && until.Valid:
+		if err := t.PutTimer(Timer{ID: timer, Kind: "run", Subject: r.ID, Body: fmt.Sprint(r.WaitID), DueAt: r.Until}); err != nil {
+			return err
+		}
+	case !r.New:
+		if _, err := t.exec(`DELETE FROM timer WHERE id = ?`, timer); err != nil {
+			return err
+		}
+	}
+	if r.Status == "done" || r.Status == "stopped" || r.Status == "failed" {
+		kind = "run.ended"
+	}
+	return t.runEvent(kind, r.ID, r.ConversationID, now)
+}
+
+// ErrStale is returned for a commit with a run that has changed since it was read.
+var ErrStale = errors.New("the run has changed meanwhile")
+
+// mayStart says whether the limits of a flow allow another start.
+func mayStart(row func(query string, args []any, into ...any) error, r Run, now time.Time) error {
+	l := r.Limits
+	count := func(query string, args ...any) (n int, err error) {
+		err = row(query, args, &n)
+		return n, err
+	}
+	if l.One && r.ContactID != "" {
+		if n, err := count(`SELECT count(*) FROM run WHERE contact_id = ? AND flow = ? AND status IN ('going', 'waiting')`, r.ContactID, r.Flow); err != nil || n > 0 {
+			return errors.Join(err, limit(n > 0, "it is running for the contact already"))
+		}
+	}
+	if l.PerContact > 0 && r.ContactID != "" {
+		if n, err := count(`SELECT count(*) FROM run WHERE contact_id = ? AND flow = ? AND started_at > ?`, r.ContactID, r.Flow, millis(now.Add(-l.Within))); err != nil || n >= l.PerContact {
+			return errors.Join(err, limit(n >= l.PerContact, fmt.Sprintf("it started %d times for the contact within %s", n, flow.Spoken(l.Within))))
+		}
+	}
+	if l.PerHour > 0 {
+		if n, err := count(`SELECT count(*) FROM run WHERE flow = ? AND started_at > ?`, r.Flow, millis(now.Add(-time.Hour))); err != nil || n >= l.PerHour {
+			return errors.Join(err, limit(n >= l.PerHour, fmt.Sprintf("it started %d times within the hour", n)))
+		}
+	}
+	return nil
+}
+
+func limit(is bool, why string) error {
+	if !is {
+		return nil
+	}
+	return fmt.Errorf("%w: %s", ErrLimit, why)
+}
+
+func (t *Tx) missed(m Missed, now time.Time) error {
+	_, err := t.exec(`INSERT INTO flow_fired (flow, missed_at, missed) VALUES (?, ?, ?) ON CONFLICT (flow) DO UPDATE SET missed_at = excluded.missed_at, missed = excluded.missed`, m.Flow, millis(now), m.Why)
+	return err
+}
+
+// Miss records why a flow did not start.
+func (t *Tx) Miss(m Missed, now time.Time) error { return t.missed(m, now) }
+
+// CommitRun keeps what a run without a conversation came to, if it is still as it was when
+// it was stepped; otherwise it is ErrStale. The events that it was stepped with are done.
+func (t *Tx) CommitRun(c *Changes, events []string, now time.Time) error {
+	if err := t.change(c, now); err != nil || len(events) == 0 {
+		return err
+	}
+	_, err := t.exec(`DELETE FROM run_event WHERE id IN (SELECT value FROM json_each(?))`, asJSON(events))
+	return err
+}
+
+// Tell notes what happened to a run, so that it is stepped with it; it returns the
+// conversation in whose turn that is, "" if the run has none. A run that is not there any
+// more is ErrNotFound.
+func (t *Tx) Tell(runID string, e flow.Event) (conversation string, err error) {
+	var of sql.NullString
+	if err := t.row(`SELECT conversation_id FROM run WHERE id = ? AND status IN ('going', 'waiting', 'failed')`, []any{runID}, &of); err != nil {
+		return "", err
+	}
+	if of.Valid {
+		return of.String, t.Wake(of.String, string(dialogue.ByRun), asJSON(dialogue.RunWake{Run: runID, Event: e}))
+	}
+	_, err = t.exec(`INSERT INTO run_event (id, run_id, event) VALUES (?, ?, ?)`, NewID(), runID, asJSON(e))
+	return "", err
+}
+
+// GiveTalk puts a run into the open conversation with a handle, opening one if there is
+// none, and lets it go on there.
+func (t *Tx) GiveTalk(r Run, channel, address, bot string, now time.Time) (conversation string, err error) {
+	if conversation, err = t.openConversation(Incoming{Channel: channel, Address: address, Bot: bot}, now); err != nil {
+		return "", err
+	}
+	n, err := t.exec(`UPDATE run SET conversation_id = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND status = 'waiting'`, conversation, r.ID, r.Revision)
+	if err != nil || n == 0 {
+		return "", err
+	}
+	if _, err := t.exec(`DELETE FROM run_event WHERE run_id = ?`, r.ID); err != nil {
+		return "", err
+	}
+	return conversation, t.Wake(conversation, string(dialogue.ByRun), asJSON(dialogue.RunWake{Run: r.ID, Event: flow.Event{Kind: flow.Resumed}}))
+}
+
+const runColumns = `r.id, r.flow, r.version, coalesce(r.contact_id, ''), coalesce(r.conversation_id, ''), r.status, r.talks, r.state, r.place, r.waits_for, r.until, r.started_by, r.depth, r.why, r.revision, r.started_at, r.updated_at`
+
+func scanRun(scan func(...any) error) (r Run, err error) {
+	var until sql.NullInt64
+	var started, updated int64
+	err = scan(&r.ID, &r.Flow, &r.Version, &r.ContactID, &r.ConversationID, &r.Status, &r.Talks, &r.State, &r.Place, &r.WaitsFor, &until, &r.StartedBy, &r.Depth, &r.Why, &r.Revision, &started, &updated)
+	if until.Valid {
+		r.Until = fromMillis(until.Int64)
+	}
+	r.StartedAt, r.UpdatedAt = fromMillis(started), fromMillis(updated)
+	return r, err
+}
+
+// A RunFilter chooses runs; what is "" does not count.
+type RunFilter struct {
+	Flow, Contact, Conversation string
+	Open                        bool // those that have not ended
+	Failed                      bool
+	Before                      string // an id
+	Limit                       int
+}
+
+// Runs returns runs, the latest first.
+func (s *Store) Runs(ctx context.Context, f RunFilter) (list []Run, err error) {
+	err = s.reader.rows(ctx, `SELECT `+runColumns+` FROM run r WHERE (?1 = '' OR flow = ?1) AND (?2 = '' OR contact_id = ?2) AND (?3 = '' OR conversation_id = ?3)
+		AND (NOT ?4 OR status IN ('going', 'waiting')) AND (NOT ?5 OR status = 'failed') AND (?6 = '' OR id < ?6) ORDER BY id DESC LIMIT ?7`,
+		[]any{f.Flow, f.Contact, f.Conversation, f.Open, f.Failed, f.Before, f.Limit}, func(scan func(...any) error) error {
+			r, err := scanRun(scan)
+			list = append(list, r)
+			return err
+		})
+	return list, err
+}
+
+// RunsIn returns the runs in a conversation that have not ended, or have failed and are
+// meant by one of the ids, oldest first.
+func (s *Store) RunsIn(ctx context.Context, conversation string, failed []string) (list []Run, err error) {
+	err = s.reader.rows(ctx, `SELECT `+runColumns+` FROM run r WHERE conversation_id = ?1 AND (status IN ('going', 'waiting') OR id IN (SELECT value FROM json_each(?2))) ORDER BY id`,
+		[]any{conversation, asJSON(failed)}, func(scan func(...any) error) error {
+			r, err := scanRun(scan)
+			list = append(list, r)
+			return err
+		})
+	return list, err
+}
+
+// Run returns one run, or ErrNotFound.
+func (s *Store) Run(ctx context.Context, id string) (r Run, err error) {
+	err = ErrNotFound
+	failed := s.reader.rows(ctx, `SELECT `+runColumns+` FROM run r WHERE r.id = ?`, []any{id}, func(scan func(...any) error) error {
+		r, err = scanRun(scan)
+		return err
+	})
+	return r, errors.Join(failed, err)
+}
+
+// RunSteps returns what a run did, in order.
+func (s *Store) RunSteps(ctx context.Context, id string) (list []flow.Passed, err error) {
+	err = s.reader.rows(ctx, `SELECT path, number, line, words, at FROM run_step WHERE run_id = ? ORDER BY seq`, []any{id}, func(scan func(...any) error) error {
+		var p flow.Passed
+		var at int64
+		err := scan(&p.Path, &p.Number, &p.Line, &p.Words, &at)
+		p.At = fromMillis(at)
+		list = append(list, p)
+		return err
+	})
+	return list, err
+}
+
+// A RunEvent is something that happened to a run without a conversation.
+type RunEvent struct {
+	ID, RunID string
+	Event     flow.Event
+}
+
+// RunEvents returns what happened to a run, oldest first; with "" the ids of all runs to
+// which something happened.
+func (s *Store) RunEvents(ctx context.Context, runID string) (list []RunEvent, err error) {
+	query := `SELECT id, run_id, event FROM run_event WHERE run_id = ? ORDER BY id LIMIT 100`
+	args := []any{runID}
+	if runID == "" {
+		query, args = `SELECT min(id), run_id, '{}' FROM run_event GROUP BY run_id`, nil
+	}
+	err = s.reader.rows(ctx, query, args, func(scan func(...any) error) error {
+		var e RunEvent
+		var raw string
+		if err := scan(&e.ID, &e.RunID, &raw); err != nil {
+			return err
+		}
+		list = append(list, e)
+		return json.Unmarshal([]byte(raw), &list[len(list)-1].Event)
+	})
+	return list, err
+}
+
+// Homeless returns the runs that wait for a conversation in which they could speak.
+func (s *Store) Homeless(ctx context.Context) (list []Run, err error) {
+	err = s.reader.rows(ctx, `SELECT `+runColumns+` FROM run r WHERE status = 'waiting' AND waits_for = 'talk' ORDER BY id LIMIT 1000`, nil, func(scan func(...any) error) error {
+		r, err := scanRun(scan)
+		list = append(list, r)
+		return err
+	})
+	return list, err
+}
+
+// Fired says when a flow last started, and why it did not when it did not.
+type Fired struct {
+	Flow              string
+	FiredAt, MissedAt time.Time
+	Missed            string
+	Open, Failed      int
+}
+
+// Fired returns what is known of the starts of flows, by name.
+func (s *Store) Fired(ctx context.Context) (map[string]Fired, error) {
+	all := map[string]Fired{}
+	err := s.reader.rows(ctx, `SELECT flow, fired_at, missed_at, missed FROM flow_fired`, nil, func(scan func(...any) error) error {
+		var f Fired
+		var fired, missed sql.NullInt64
+		err := scan(&f.Flow, &fired, &missed, &f.Missed)
+		if fired.Valid {
+			f.FiredAt = fromMillis(fired.Int64)
+		}
+		if missed.Valid {
+			f.MissedAt = fromMillis(missed.Int64)
+		}
+		all[f.Flow] = f
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	err = s.reader.rows(ctx, `SELECT flow, sum(status IN ('going', 'waiting')), sum(status = 'failed') FROM run WHERE status IN ('going', 'waiting', 'failed') GROUP BY flow`, nil, func(scan func(...any) error) error {
+		var name string
+		var open, failed int
+		err := scan(&name, &open, &failed)
+		f := all[name]
+		f.Flow, f.Open, f.Failed = name, open, failed
+		all[name] = f
+		return err
+	})
+	return all, err
+}
+
+// Happen notes something that may start flows.
+func (t *Tx) Happen(h flow.Happening) error {
+	t.occurred = true
+	_, err := t.exec(`INSERT INTO happening (id, body) VALUES (?, ?)`, NewID(), asJSON(h))
+	return err
+}
+
+// occur notes something that may start flows, if any listens for its kind.
+func (t *Tx) occur(h flow.Happening) error {
+	if !t.listensTo(h.Kind) {
+		return nil
+	}
+	return t.Happen(h)
+}
+
+func (t *Tx) listensTo(kind string) bool {
+	listens := t.writer.listens.Load()
+	return listens != nil && (*listens)[kind]
+}
+
+// Occurred is signalled when something that may start flows was kept.
+func (s *Store) Occurred() <-chan struct{} { return s.writer.occurred }
+
+// Listen says for which kinds of happenings there are flows.
+func (s *Store) Listen(kinds map[string]bool) { s.writer.listens.Store(&kinds) }
+
+// A Happened is something that may start flows, as it was noted.
+type Happened struct {
+	ID string
+	flow.Happening
+}
+
+// Happenings returns what may start flows and was not looked at, oldest first, at most
+// limit.
+func (s *Store) Happenings(ctx context.Context, limit int) (list []Happened, err error) {
+	err = s.reader.rows(ctx, `SELECT id, body FROM happening ORDER BY id LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
+		var h Happened
+		var raw string
+		if err := scan(&h.ID, &raw); err != nil {
+			return err
+		}
+		err := json.Unmarshal([]byte(raw), &h.Happening)
+		list = append(list, h)
+		return err
+	})
+	return list, err
+}
+
+// LookedAt ends what may have started flows, with the runs that it started. Those that the
+// limits do not allow are noted as missed.
+func (t *Tx) LookedAt(id string, runs []Run, missed []Missed, now time.Time) (started []Run, err error) {
+	n, err := t.exec(`DELETE FROM happening WHERE id = ?`, id)
+	if err != nil || n == 0 {
+		return nil, err
+	}
+	for _, r := range runs {
+		switch err := t.putRun(&r, now); {
+		case errors.Is(err, ErrLimit):
+			missed = append(missed, Missed{r.Flow, err.Error()})
+			continue
+		case err != nil:
+			return nil, err
+		}
+		if _, err := t.Tell(r.ID, flow.Event{Kind: flow.Began}); err != nil {
+			return nil, err
+		}
+		started = append(started, r)
+	}
+	for _, m := range missed {
+		if err := t.missed(m, now); err != nil {
+			return nil, err
+		}
+	}
+	return started, nil
+}
+
+// OptedOut reports whether a handle does not want to be written to.
+func (s *Store) OptedOut(ctx context.Context, channel, address string) (bool, error) {
+	var there int
+	err := s.reader.row(ctx, `SELECT 1 FROM opt_out WHERE channel = ? AND address = ?`, []any{channel, address}, &there)
+	if errors.Is(err, ErrNotFound) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// Counted says how often a milestone was counted for a contact since a time.
+func (s *Store) Counted(ctx context.Context, contact, name string, since time.Time) (n int, err error) {
+	err = s.reader.row(ctx, `SELECT count(*) FROM milestone WHERE contact_id = ? AND name = ? AND at >= ?`, []any{contact, name, millis(since)}, &n)
+	return n, err
+}
+
+// A Switch is one of the workspace's that is on.
+type Switch struct {
+	By string
+	At time.Time
+}
+
+// Switch returns a switch of the workspace, nil if it is off.
+func (s *Store) Switch(ctx context.Context, name string) (*Switch, error) {
+	var sw Switch
+	var at int64
+	err := s.reader.row(ctx, `SELECT by, at FROM switch WHERE name = ?`, []any{name}, &sw.By, &at)
+	if errors.Is(err, ErrNotFound) {
+		return nil, nil
+	}
+	sw.At = fromMillis(at)
+	return &sw, err
+}
+
+// SetSwitch sets a switch of the workspace.
+func (t *Tx) SetSwitch(name string, on bool, by string, now time.Time) error {
+	query, args := `DELETE FROM switch WHERE name = ?`, []any{name}
+	if on {
+		query, args = `INSERT INTO switch (name, by, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, []any{name, by, millis(now)}
+	}
+	if _, err := t.exec(query, args...); err != nil {
+		return err
+	}
+	return t.event("switch.changed", name, map[string]any{"switch": name, "on": on}, now)
+}
+
+// RetryRun lets a failed run take its step again; one that has not failed is ErrNotFound.
+func (t *Tx) RetryRun(id string, now time.Time) (conversation string, err error) {
+	var there int
+	if err := t.row(`SELECT 1 FROM run WHERE id = ? AND status = 'failed'`, []any{id}, &there); err != nil {
+		return "", err
+	}
+	return t.Tell(id, flow.Event{Kind: flow.Retried})
+}
+
+// FailedRuns returns the runs that failed and of which nobody was told, oldest first.
+func (s *Store) FailedRuns(ctx context.Context) (list []Run, err error) {
+	err = s.reader.rows(ctx, `SELECT `+runColumns+` FROM run r WHERE status = 'failed' AND told = 0 ORDER BY id LIMIT 100`, nil, func(scan func(...any) error) error {
+		r, err := scanRun(scan)
+		list = append(list, r)
+		return err
+	})
+	return list, err
+}
+
+// Told notes that a person was told of a failed run.
+func (t *Tx) Told(id string) error {
+	_, err := t.exec(`UPDATE run SET told = 1 WHERE id = ?`, id)
+	return err
+}
+
+// MayStart says why a flow may not start for a contact now by its limits, "" if it may.
+func (s *Store) MayStart(ctx context.Context, r Run, now time.Time) string {
+	why := ""
+	note := func(err error) {
+		if errors.Is(err, ErrLimit) {
+			why = err.Error()
+		}
+	}
+	note(mayStart(func(query string, args []any, into ...any) error { return s.reader.row(ctx, query, args, into...) }, r, now))
+	return why
+}
+
+// Idle notes that nobody has written in a conversation for a while, if a bot leads it.
+func (t *Tx) Idle(conversation, idle string) error {
+	var contact, channel string
+	err := t.row(`SELECT contact_id, channel FROM conversation WHERE id = ? AND lead = 'bot'`, []any{conversation}, &contact, &channel)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return t.occur(flow.Happening{Kind: "conversation", Contact: contact, Talk: conversation, Values: map[string]any{"what": "idle", "idle": idle, "reason": "", "channel": channel}})
+}
+
+// A Handle is a contact's address on a channel.
+type Handle struct{ Channel, Address string }
+
+// Handles returns the handles of a contact, that which was used last first.
+func (s *Store) Handles(ctx context.Context, contact string) (list []Handle, err error) {
+	err = s.reader.rows(ctx, `SELECT channel, address FROM handle h WHERE contact_id = ? ORDER BY (SELECT max(updated_at) FROM conversation c WHERE c.channel = h.channel AND c.address = h.address) DESC`,
+		[]any{contact}, func(scan func(...any) error) error {
+			var h Handle
+			err := scan(&h.Channel, &h.Address)
+			list = append(list, h)
+			return err
+		})
+	return list, err
+}
+
+// PutHandle gives a contact a handle, unless another has it.
+func (t *Tx) PutHandle(channel, address, contact string) error {
+	var there string
+	err := t.row(`SELECT contact_id FROM handle WHERE channel = ? AND address = ?`, []any{channel, address}, &there)
+	switch {
+	case err == nil && there != contact:
+		return fmt.Errorf("%s on %s belongs to another contact", address, channel)
+	case err == nil || !errors.Is(err, ErrNotFound):
+		return err
+	}
+	_, err = t.exec(`INSERT INTO handle (channel, address, contact_id) VALUES (?, ?, ?)`, channel, address, contact)
+	return err
+}
+
+// TalksBetween returns the conversations that were opened from one time to another, oldest
+// first, at most limit.
+func (s *Store) TalksBetween(ctx context.Context, from, to time.Time, limit int) (list []Conversation, err error) {
+	err = s.reader.rows(ctx, `SELECT `+conversationColumns+` FROM conversation c WHERE c.id >= ? AND c.id < ? ORDER BY c.id LIMIT ?`, []any{firstID(from), firstID(to), limit}, func(scan func(...any) error) error {
+		c, err := scanConversation(scan)
+		list = append(list, c)
+		return err
+	})
+	return list, err
+}
