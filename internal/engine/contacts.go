@@ -20,6 +20,8 @@ type ContactEdit struct {
 	Facts map[string]string // by field; "" removes what is known
 	Stage *string           // nil: as it is; "" for none
 	Tags  *[]string         // nil: as they are
+
+	Blocked *bool // whether it is answered, and flows start for it; nil: as it is
 }
 
 // ErrUnknown is wrapped by errors of what the workspace's settings do not declare,
@@ -29,7 +31,7 @@ var ErrUnknown = errors.New("")
 // Change changes a contact. What a person enters is verified by them.
 func (c *Contacts) Change(ctx context.Context, id, person string, edit ContactEdit) error {
 	settings, now := c.w.Documents.Settings(), c.w.Clock.Now()
-	var change store.ContactChange
+	change := store.ContactChange{Blocked: edit.Blocked}
 	for name, typed := range edit.Facts {
 		field, ok := settings.Fields.Named(name)
 		if !ok {

@@ -121,7 +121,20 @@ func (d *Documents) read(kept store.Document) (document.Document, error) {
 	return kind.Parse(kept.Name, []byte(kept.Text))
 }
 
-// Put checks a document and keeps it; from then on it is used. With ifVersion
+type authorKey struct{}
+
+// WithAuthor says who writes the documents that are kept with a context.
+func WithAuthor(ctx context.Context, person string) context.Context {
+	return context.WithValue(ctx, authorKey{}, person)
+}
+
+func author(ctx context.Context) string {
+	person, _ := ctx.Value(authorKey{}).(string)
+	return person
+}
+
+// Put checks a document and keeps it; from then on it is used, or of kinds that have
+// drafts, it is the draft, which need not be right in all it names yet. With ifVersion
 // above 0 the kept one must have that version, else the error is
 // store.ErrConflict. What is wrong with the document is document.Problems.
 func (d *Documents) Put(ctx context.Context, kind, name, source string, ifVersion int) (version int, err error) {
@@ -130,7 +143,7 @@ func (d *Documents) Put(ctx context.Context, kind, name, source string, ifVersio
 	if err := d.Check(kind, name, source); err != nil {
 		return 0, err
 	}
-	kept := store.Document{Kind: kind, Name: name, Text: source, UpdatedAt: d.w.Clock.Now()}
+	kept := store.Document{Kind: kind, Name: name, Text: source, UpdatedAt: d.w.Clock.Now(), Author: author(ctx)}
 	if err := d.w.write(ctx, func(tx *store.Tx) (err error) {
 		version, err = tx.PutDocument(kept, ifVersion)
 		return err
@@ -154,7 +167,11 @@ func (d *Documents) Check(kind, name, source string) error {
 		return wrong("$."+kind, "the document calls itself %q, but is to be kept as %q", own, name)
 	}
 	c := d.w.config.Load()
-	if k, _ := document.Find(d.w.options.Documents, kind); k.Only {
+	k, _ := document.Find(d.w.options.Documents, kind)
+	if k.Drafts {
+		return nil // it is held against the workspace before it goes live
+	}
+	if k.Only {
 		for _, kept := range c.kept {
 			if kept.Kind == kind && kept.Name != name {
 				return wrong("$."+kind, "a workspace has one document of %s, which is called %q", k.Plural, kept.Name)

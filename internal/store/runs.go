@@ -693,7 +693,7 @@ func (t *Tx) PutHandle(channel, address, contact string) error {
 // TalksBetween returns the conversations that were opened from one time to another, oldest
 // first, at most limit.
 func (s *Store) TalksBetween(ctx context.Context, from, to time.Time, limit int) (list []Conversation, err error) {
-	err = s.reader.rows(ctx, `SELECT `+conversationColumns+` FROM conversation c WHERE c.id >= ? AND c.id < ? ORDER BY c.id LIMIT ?`, []any{firstID(from), firstID(to), limit}, func(scan func(...any) error) error {
+	err = s.reader.rows(ctx, `SELECT `+conversationColumns+` FROM conversation c WHERE c.updated_at >= ?1 AND c.opened_at >= ?1 AND c.opened_at < ?2 ORDER BY c.opened_at, c.id LIMIT ?3`, []any{millis(from), millis(to), limit}, func(scan func(...any) error) error {
 		c, err := scanConversation(scan)
 		list = append(list, c)
 		return err

@@ -51,14 +51,14 @@ type Held interface {
 // but its arguments: whether what a document refers to is there is checked from
 // Refers.
 type Kind struct {
-	Name    string // the key that such a document begins with: "bot"
-	Plural  string // in addresses and lists: "bots"
-	Title   string // as a heading: "Bots"
-	About   string // what such documents are for, in a sentence
-	Only    bool   // a workspace has one of them
-	Example string // a whole document to begin from
-	Drafts  bool   // what is written is a draft until it is put live
-	Shapes  []any  // the structs that a document may fill, for its JSON Schema
+	Name    string                // the key that such a document begins with: "bot"
+	Plural  string                // in addresses and lists: "bots"
+	Title   string                // as a heading: "Bots"
+	About   string                // what such documents are for, in a sentence
+	Only    bool                  // a workspace has one of them
+	Example string                // a whole document to begin from
+	Drafts  bool                  // what is written is a draft until it is put live
+	Shapes  []any                 // the structs that a document may fill, for its JSON Schema
 	Schema  func() map[string]any // in place of Shapes, for kinds that are no structs
 	Parse   func(file string, source []byte) (Document, error)
 }

@@ -434,7 +434,7 @@ func (c *Checking) step(s *Step, before scope) scope {
 		out = c.branch(s, in)
 	case LeadsLoop:
 		body := in.with("round")
-		if s.Has("each") {
+		if s.overList() {
 			body = body.with("item", "number")
 		}
 		if inner := s.Block("steps"); inner != nil {
@@ -562,7 +562,7 @@ func (c *Checking) whole() {
 func (c *Checking) eachTalks() bool {
 	inside := map[*Step]bool{}
 	c.Each(func(s *Step, _ int) {
-		if s.Kind.Leads == LeadsLoop && s.Has("each") {
+		if s.Kind.Leads == LeadsLoop && s.overList() {
 			s.Block("steps").each(func(inner *Step, _ int) { inside[inner] = true }, 0)
 		}
 	})

@@ -5,6 +5,7 @@
 package flow
 
 import (
+	"slices"
 	"strings"
 	"time"
 
@@ -76,6 +77,9 @@ type StepKind struct {
 
 	// Leads says how the step's blocks are come to, for what is known in and after them.
 	Leads Leads
+
+	// Over names the fields with which a loop goes over a list.
+	Over []string
 
 	// Ends says that nothing after the step in its list is reached.
 	Ends bool
@@ -327,6 +331,9 @@ func (a Args) Strings(name string) (list []string) {
 	}
 	return list
 }
+
+// overList reports whether a loop goes over a list.
+func (s *Step) overList() bool { return slices.ContainsFunc(s.Kind.Over, s.Has) }
 
 // Named is document.Document's.
 func (f *Flow) Named() string { return f.Name }

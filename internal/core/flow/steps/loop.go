@@ -7,7 +7,7 @@ import (
 )
 
 var loop = &flow.StepKind{
-	Name: "loop", Group: decide, Leads: flow.LeadsLoop,
+	Name: "loop", Group: decide, Leads: flow.LeadsLoop, Over: []string{"each", "over", "sheet"},
 	About:   "Takes the steps again and again: while a condition holds, at most so often, or for each item of a list. round counts from 1; item is the item.",
 	Example: "- loop:\n    at_most: 20\n    steps:\n      - ask: \"Anything else?\"\n        save: question",
 	Fields: []flow.Field{
@@ -20,7 +20,7 @@ var loop = &flow.StepKind{
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		lists := 0
-		for _, name := range []string{"each", "over", "sheet"} {
+		for _, name := range s.Kind.Over {
 			if s.Has(name) {
 				lists++
 			}

@@ -1,0 +1,455 @@
+package engine
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/store"
+)
+
+const groupFlow = `flow: group-crossing
+title: Group crossing
+when:
+  - message: { contains: [group, school class] }
+steps:
+  - say: "Happy to help with a group crossing."
+  - ask: "How many of you will travel?"
+    save: party_size
+    as: integer
+  - ask: "Which e-mail address should the quote go to?"
+    save: contact.email
+    patience: 30m
+    if_silent:
+      - say: "Shall I keep your enquiry open?"
+      - await_reply: 1d
+      - branch:
+          - if: "!replied"
+            steps: [ { close: "No address given" } ]
+  - record: { sheet: enquiries, row: { E-mail: "{{ contact.email }}", Name: "{{ party_size }} people" } }
+  - tag: group
+  - start: { flow: follow-up, with: { about: "{{ party_size }}" } }
+  - say: "The quote is on its way to {{ contact.email }}."
+`
+
+const followUpFlow = `flow: follow-up
+when:
+  - by hand: { with: [about] }
+steps:
+  - loop:
+      at_most: 3
+      steps:
+        - wait: { for: 1d, or_reply: true }
+        - branch:
+            - if: "replied"
+              steps: [ { end: "They replied" } ]
+        - say: "Day {{ round }}: did the quote for {{ event.about.orValue('you') }} arrive?"
+  - set: { stage: enquiry }
+`
+
+// live keeps a flow and puts it live.
+func (s *stage) live(text string) {
+	s.t.Helper()
+	s.put("flow", text)
+	_, rest, _ := strings.Cut(text, "flow: ")
+	name, _, _ := strings.Cut(rest, "\n")
+	s.must(s.Documents.GoLive(s.t.Context(), "flow", name, 0, "Robin"))
+}
+
+// runs are the runs of a flow, the latest first.
+func (s *stage) runs(flow string) []store.Run {
+	s.t.Helper()
+	list, err := s.Store().Runs(s.t.Context(), store.RunFilter{Flow: flow, Limit: 100})
+	s.must(err)
+	return list
+}
+
+// comesTo waits until the latest run of a flow stands so.
+func (s *stage) comesTo(flow, status string) store.Run {
+	s.t.Helper()
+	s.until(flow+" is "+status, func() bool {
+		list := s.runs(flow)
+		return len(list) > 0 && list[0].Status == status
+	})
+	return s.runs(flow)[0]
+}
+
+// later walks the clock on, from one time that something is due to the next, and lets the
+// service catch up with each.
+func (s *stage) later(d time.Duration) {
+	s.t.Helper()
+	for end := s.clock.Now().Add(d); ; {
+		timers, err := s.Store().Timers(s.t.Context(), 1)
+		s.must(err)
+		if len(timers) == 0 || timers[0].DueAt.After(end) {
+			s.clock.Walk(end.Sub(s.clock.Now()))
+			s.atRest()
+			return
+		}
+		s.clock.Walk(max(0, timers[0].DueAt.Sub(s.clock.Now())))
+		due := timers[0]
+		s.until("the timer "+due.ID+" has fired", func() bool {
+			timers, err := s.Store().Timers(s.t.Context(), 1)
+			s.must(err)
+			return len(timers) == 0 || timers[0] != due
+		})
+		s.atRest()
+	}
+}
+
+// atRest waits until nothing is left to decide or to look at.
+func (s *stage) atRest() {
+	s.t.Helper()
+	s.until("nothing is left to do", func() bool {
+		undecided, err := s.Store().Undecided(s.t.Context())
+		s.must(err)
+		events, err := s.Store().RunEvents(s.t.Context(), "")
+		s.must(err)
+		happenings, err := s.Store().Happenings(s.t.Context(), 1)
+		s.must(err)
+		homeless, err := s.Store().Homeless(s.t.Context())
+		s.must(err)
+		pending, err := s.Store().Effects(s.t.Context(), "pending", 10)
+		s.must(err)
+		pending = slices.DeleteFunc(pending, func(e store.Effect) bool { return e.Kind == "notify" }) // nobody is there
+		return len(undecided)+len(events)+len(happenings)+len(homeless)+len(pending) == 0
+	})
+}
+
+func (s *stage) says(want ...string) {
+	s.t.Helper()
+	s.atRest()
+	got := s.sent()
+	if len(got) != len(want) {
+		s.t.Fatalf("%d messages were carried, not %d: %q", len(got), len(want), got)
+	}
+	for i, words := range want {
+		if !strings.Contains(got[i], words) {
+			s.t.Fatalf("message %d is %q, not %q", i+1, got[i], words)
+		}
+	}
+}
+
+// A flow that a message starts asks what it needs, writes it down, and starts a follow-up,
+// which speaks day by day until somebody replies.
+func TestAFlowCapturesAndFollowsUp(t *testing.T) {
+	s := openStage(t)
+	s.live(followUpFlow)
+	s.live(groupFlow)
+	id := s.rings("+447700900101", "1", "we are a school class and want to cross")
+	s.says("Happy to help", "How many")
+	s.rings("+447700900101", "2", "34")
+	s.says("Happy to help", "How many", "Which e-mail")
+	s.rings("+447700900101", "3", "ada@example.org, thanks")
+	s.says("Happy to help", "How many", "Which e-mail", "on its way to ada@example.org")
+	if run := s.comesTo("group-crossing", "done"); run.ConversationID != id {
+		t.Errorf("the run is in %s", run.ConversationID)
+	}
+	rows, err := s.Store().Rows(t.Context(), "enquiries")
+	s.must(err)
+	if !slices.ContainsFunc(rows, func(r store.Row) bool {
+		return r.Cells["Name"] == "34 people" && r.Cells["E-mail"] == "ada@example.org"
+	}) {
+		t.Errorf("the rows are %+v", rows)
+	}
+	s.comesTo("follow-up", "waiting")
+	s.later(24*time.Hour + time.Minute)
+	s.says("Happy", "How", "Which", "on its way", "Day 1: did the quote for 34 arrive?")
+	s.rings("+447700900101", "4", "it did, thank you")
+	s.atRest()
+	if run := s.comesTo("follow-up", "done"); run.Why != "They replied" {
+		t.Errorf("the follow-up ended: %s", run.Why)
+	}
+	before := len(s.sent())
+	s.later(5 * 24 * time.Hour)
+	if got := s.sent(); len(got) != before {
+		t.Errorf("although they replied they got %q", got[before:])
+	}
+	var who store.Contact
+	contacts, err := s.Store().Contacts(t.Context(), 1)
+	s.must(err)
+	if who = contacts[0]; !slices.Contains(who.Tags, "group") {
+		t.Errorf("the contact is %+v", who)
+	}
+	steps, err := s.Store().RunSteps(t.Context(), s.runs("group-crossing")[0].ID)
+	s.must(err)
+	if len(steps) < 8 {
+		t.Errorf("the path has %d steps: %+v", len(steps), steps)
+	}
+}
+
+func TestAFollowUpRunsToItsEnd(t *testing.T) {
+	s := openStage(t)
+	s.live(followUpFlow)
+	id := s.rings("+447700900101", "1", "Do dogs cost anything?")
+	s.says("free of charge")
+	c, err := s.Store().Conversation(t.Context(), id)
+	s.must(err)
+	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	s.comesTo("follow-up", "waiting")
+	s.later(4 * 24 * time.Hour)
+	s.says("free of charge", "Day 1: did the quote for you", "Day 2", "Day 3")
+	s.comesTo("follow-up", "done")
+	who, err := s.Store().Contact(t.Context(), c.ContactID)
+	s.must(err)
+	if who.Stage != "enquiry" {
+		t.Errorf("the stage is %q", who.Stage)
+	}
+	// "ignore": a second start while one runs is left out, and it is said why.
+	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}, {Contact: c.ContactID}}))
+	s.atRest()
+	if n := len(s.runs("follow-up")); n != 2 {
+		t.Errorf("there are %d runs, not 2", n)
+	}
+	states, err := s.Flows.States(t.Context())
+	s.must(err)
+	if !strings.Contains(states[0].Fired.Missed, "running for the contact already") {
+		t.Errorf("why it did not start: %q", states[0].Fired.Missed)
+	}
+}
+
+// A wish not to be written to ends what would write, and a person who comes in pauses it.
+func TestPeopleAndWishesComeFirst(t *testing.T) {
+	s := openStage(t)
+	s.live(followUpFlow)
+	begin := func(phone string) (string, string) {
+		t.Helper()
+		id := s.rings(phone, phone+"-1", "Do dogs cost anything?")
+		s.atRest()
+		c, err := s.Store().Conversation(t.Context(), id)
+		s.must(err)
+		s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+		s.atRest()
+		return id, c.ContactID
+	}
+	begin("+447700900101")
+	s.rings("+447700900101", "stop", "STOP")
+	s.atRest()
+	if run := s.comesTo("follow-up", "stopped"); !strings.Contains(run.Why, "does not want to be written to") {
+		t.Errorf("it stopped: %s", run.Why)
+	}
+	if got := s.sent(); !strings.Contains(got[len(got)-1], "no more messages") {
+		t.Errorf("to STOP it says %q", got[len(got)-1])
+	}
+	id, _ := begin("+447700900102")
+	s.later(25 * time.Hour)
+	before := len(s.sent())
+	s.must(s.Inbox.Take(t.Context(), id, "Robin", false))
+	s.later(24 * time.Hour)
+	run := s.comesTo("follow-up", "waiting")
+	if run.WaitsFor != "person" || len(s.sent()) != before {
+		t.Errorf("while Robin leads the run waits for %q, and %q was said", run.WaitsFor, s.sent()[before:])
+	}
+	s.must(s.Inbox.Return(t.Context(), id, "Robin", false))
+	s.atRest()
+	if got := s.sent(); len(got) != before+1 || !strings.Contains(got[before], "Day 2") {
+		t.Errorf("given back it says %q", got[before:])
+	}
+	s.must(s.Inbox.Take(t.Context(), id, "Robin", false))
+	s.later(24 * time.Hour)
+	s.must(s.Inbox.Return(t.Context(), id, "Robin", true))
+	s.atRest()
+	if run := s.comesTo("follow-up", "stopped"); !strings.Contains(run.Why, "gave the conversation back") {
+		t.Errorf("it stopped: %s", run.Why)
+	}
+	_, contact := begin("+447700900103")
+	blocked := true
+	s.must(s.Contacts.Change(t.Context(), contact, "Robin", ContactEdit{Blocked: &blocked}))
+	s.comesTo("follow-up", "stopped")
+	before = len(s.sent())
+	s.rings("+447700900103", "again", "Do bicycles cost anything?")
+	s.later(48 * time.Hour)
+	if got := s.sent(); len(got) != before {
+		t.Errorf("a blocked contact gets %q", got[before:])
+	}
+}
+
+// One switch pauses all that bots and flows do; what waited goes on when it is over, once.
+func TestAPausedWorkspaceIsSilent(t *testing.T) {
+	s := openStage(t)
+	s.live(followUpFlow)
+	id := s.rings("+447700900101", "1", "Do dogs cost anything?")
+	s.says("free of charge")
+	c, err := s.Store().Conversation(t.Context(), id)
+	s.must(err)
+	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	s.atRest()
+	s.must(s.Pause(t.Context(), true, "Robin"))
+	s.rings("+447700900102", "2", "Do bicycles cost anything?")
+	s.clock.Walk(25 * time.Hour)
+	s.until("the timer has fired", func() bool {
+		list, err := s.Store().TimersOf(t.Context(), "run")
+		s.must(err)
+		return len(list) == 0
+	})
+	if got := s.sent(); len(got) != 1 {
+		t.Errorf("paused, it says %q", got)
+	}
+	s.must(s.Pause(t.Context(), false, "Robin"))
+	s.atRest()
+	got := s.sent()
+	slices.Sort(got)
+	if len(got) != 3 || !strings.Contains(strings.Join(got, "|"), "Day 1") || !strings.Contains(strings.Join(got, "|"), "£2.50") {
+		t.Errorf("afterwards it says %q", got)
+	}
+}
+
+// A nightly batch goes over the day's conversations at its hour of the workspace's zone; a
+// time that passed while the service was stopped counts once.
+func TestANightlyBatchComesOnce(t *testing.T) {
+	s := openStage(t)
+	s.put("sheet", "sheet: days\ncolumns: [Who, Grade, Summary]\n")
+	s.live(`flow: nightly
+when:
+  - schedule: "0 20 * * *"
+steps:
+  - loop:
+      over: conversations today
+      steps:
+        - record: { sheet: days, key: "{{ item.id }}", row: { Who: "{{ item.contact }}", Grade: "{{ item.grade }}", Summary: "{{ item.summary }}" } }
+`)
+	s.rings("+447700900101", "1", "Do dogs cost anything?")
+	s.rings("+447700900102", "2", "This is ridiculous! I have had enough of you!!")
+	s.atRest()
+	s.later(11*time.Hour + time.Minute)
+	s.comesTo("nightly", "done")
+	rows, err := s.Store().Rows(t.Context(), "days")
+	s.must(err)
+	if len(rows) != 2 || rows[0].Cells["Grade"] != "5" || rows[1].Cells["Grade"] != "2" || !strings.Contains(rows[0].Cells["Summary"], "Do dogs cost anything?") {
+		t.Errorf("the day reads %+v", rows)
+	}
+	s.close()
+	s.clock.Walk(72 * time.Hour)
+	again := openStageIn(t, s.folder, s.clock, s.bell, s.world)
+	again.until("it has run again", func() bool { return len(again.runs("nightly")) == 2 })
+	again.atRest()
+	if n := len(again.runs("nightly")); n != 2 {
+		t.Errorf("after three days it ran %d times", n)
+	}
+}
+
+// Conversations that fall silent, contacts that change, and conversations that are closed
+// or handed over start flows.
+func TestWhatHappensStartsFlows(t *testing.T) {
+	s := openStage(t)
+	for name, when := range map[string]string{
+		"idle": "conversation: { idle: 2h }", "closed": "conversation: { becomes: closed }", "escalated": "conversation: { becomes: escalated, if: \"event.reason == 'wish'\" }",
+		"tagged": "contact: { tag: group }", "named": "contact: { field: name }", "new": "contact: { created: true }",
+	} {
+		s.live(fmt.Sprintf("flow: %s\nwhen:\n  - %s\nsteps:\n  - count: %s\n", name, when, name))
+	}
+	id := s.rings("+447700900101", "1", "Do dogs cost anything? I'm Ada Byron.")
+	s.atRest()
+	c, err := s.Store().Conversation(t.Context(), id)
+	s.must(err)
+	tags := []string{"group"}
+	s.must(s.Contacts.Change(t.Context(), c.ContactID, "Robin", ContactEdit{Tags: &tags}))
+	s.later(90 * time.Minute)
+	if n := len(s.runs("idle")); n != 0 {
+		t.Error("it is idle before its time")
+	}
+	s.later(time.Hour)
+	s.rings("+447700900101", "2", "can I talk to a person please")
+	s.atRest()
+	s.must(s.Inbox.Close(t.Context(), id, "Robin"))
+	s.atRest()
+	for _, name := range []string{"new", "named", "tagged", "idle", "escalated", "closed"} {
+		if n := len(s.runs(name)); n != 1 {
+			t.Errorf("%s started %d times", name, n)
+		}
+	}
+}
+
+// A step that fails for good stops the run where it is, a person is told once, and it can be
+// taken again.
+func TestAFailedRunIsSeenAndTakenAgain(t *testing.T) {
+	s := openStage(t)
+	s.world.answers(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusInternalServerError) })
+	s.live(`flow: tides
+when: by hand
+steps:
+  - call: { tool: tides }
+    save: found
+  - count: high water
+`)
+	s.must(s.Flows.Start(t.Context(), "tides", "Robin", []Start{{}}))
+	s.walking("the run has failed", func() bool { list := s.runs("tides"); return len(list) == 1 && list[0].Status == "failed" })
+	run := s.runs("tides")[0]
+	if !strings.Contains(run.Why, "step 1 (line 4)") {
+		t.Errorf("it failed: %s", run.Why)
+	}
+	s.until("somebody is told", func() bool {
+		pending, err := s.Store().Effects(t.Context(), "pending", 10)
+		s.must(err)
+		return slices.ContainsFunc(pending, func(e store.Effect) bool { return e.Kind == "notify" && strings.Contains(e.Body, "tides failed") })
+	})
+	s.world.answers(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, `{"high": "14:05"}`) })
+	s.must(s.Flows.Retry(t.Context(), run.ID))
+	s.walking("the run is done", func() bool { return s.runs("tides")[0].Status == "done" })
+	if err := s.Flows.Retry(t.Context(), run.ID); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a run that is done is retried: %v", err)
+	}
+}
+
+// Only a version without errors goes live; runs finish on the version that they began with,
+// or are moved; an older version can be put live again.
+func TestVersionsOfFlows(t *testing.T) {
+	s := openStage(t)
+	s.live("flow: slow\nwhen: by hand\nsteps:\n  - wait: 1d\n  - count: first\n")
+	s.must(s.Flows.Start(t.Context(), "slow", "Robin", []Start{{}}))
+	first := s.comesTo("slow", "waiting")
+	s.put("flow", "flow: slow\nwhen: by hand\nsteps:\n  - wait: 1d\n  - tag: nowhere\n")
+	var problems document.Problems
+	if err := s.Documents.GoLive(t.Context(), "flow", "slow", 0, "Robin"); !errors.As(err, &problems) || problems[0].Line != 5 {
+		t.Errorf("a draft with an error goes live: %v", err)
+	}
+	s.live("flow: slow\nwhen: by hand\nalready_running: both\nsteps:\n  - wait: 1d\n  - count: second\n")
+	s.must(s.Flows.Start(t.Context(), "slow", "Robin", []Start{{}, {}}))
+	s.until("three run", func() bool { return len(s.runs("slow")) == 3 })
+	s.atRest()
+	s.must(s.Flows.Move(t.Context(), s.runs("slow")[2].ID))
+	s.must(s.Flows.Stop(t.Context(), s.runs("slow")[0].ID, "Robin"))
+	s.later(25 * time.Hour)
+	steps, err := s.Store().RunSteps(t.Context(), first.ID)
+	s.must(err)
+	if last := steps[len(steps)-1].Words; last != "counted second" {
+		t.Errorf("the moved run %s", last)
+	}
+	s.must(s.Documents.GoLive(t.Context(), "flow", "slow", 1, "Robin"))
+	s.must(s.Flows.Start(t.Context(), "slow", "Robin", []Start{{}}))
+	s.atRest()
+	s.later(25 * time.Hour)
+	steps, err = s.Store().RunSteps(t.Context(), s.runs("slow")[0].ID)
+	s.must(err)
+	if last := steps[len(steps)-1].Words; last != "counted first" {
+		t.Errorf("of the version that was put back: %s", last)
+	}
+	versions, err := s.Store().Versions(t.Context(), "flow", "slow")
+	s.must(err)
+	if len(versions) != 3 {
+		t.Errorf("%d versions are kept", len(versions))
+	}
+}
+
+// Flows that start each other are cut off.
+func TestFlowsThatStartEachOtherAreCutOff(t *testing.T) {
+	s := openStage(t)
+	s.put("flow", "flow: pong\nwhen: by hand\nsteps:\n  - count: pong\n")
+	s.live("flow: ping\nwhen: by hand\nalready_running: both\nsteps:\n  - start: pong\n")
+	s.live("flow: pong\nwhen: by hand\nalready_running: both\nsteps:\n  - start: ping\n")
+	s.must(s.Flows.Start(t.Context(), "ping", "Robin", []Start{{}}))
+	s.atRest()
+	if n := len(s.runs("ping")) + len(s.runs("pong")); n != deepest {
+		t.Errorf("there were %d runs", n)
+	}
+	fired, err := s.Store().Fired(t.Context())
+	s.must(err)
+	if all := fired["ping"].Missed + fired["pong"].Missed; !strings.Contains(all, "cut off") {
+		t.Errorf("nobody sees why: %q", all)
+	}
+}
