@@ -251,6 +251,7 @@ type Contact struct {
 	Tags      []string  `json:"tags" required:"true"`
 	Facts     []Fact    `json:"facts" required:"true"`
 	CreatedAt time.Time `json:"created_at" required:"true"`
+	Blocked   bool      `json:"blocked" required:"true" description:"It is not answered, and flows do not start for it."`
 }
 
 // ContactPage is the newest contacts.
@@ -264,6 +265,8 @@ type ContactChange struct {
 	Facts map[string]string `json:"facts,omitempty" description:"By field; an empty value removes what is known."`
 	Stage *string           `json:"stage,omitempty"`
 	Tags  *[]string         `json:"tags,omitempty"`
+
+	Blocked *bool `json:"blocked,omitempty" description:"A blocked contact is not answered, and flows do not start for it."`
 }
 
 // Field is a detail that is kept about contacts.

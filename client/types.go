@@ -146,6 +146,7 @@ type DocumentKind struct {
 	Title   string `json:"title" required:"true"`
 	About   string `json:"about" required:"true"`
 	Only    bool   `json:"only,omitempty" description:"A workspace has one of them."`
+	Drafts  bool   `json:"drafts,omitempty" description:"What is written is a draft until it is put live."`
 	Example string `json:"example" required:"true" description:"A document to begin from."`
 }
 
@@ -177,6 +178,7 @@ type Problem struct {
 // Checked is what is wrong in a document; nothing, if it is well.
 type Checked struct {
 	Problems []Problem `json:"problems" required:"true"`
+	Warnings []Problem `json:"warnings" required:"true" description:"What may be wrong; the document works."`
 }
 
 // Secret is the secret of a connection. It cannot be read back.

@@ -11,7 +11,7 @@ import (
 	"urgentparrot.example/internal/kinds"
 )
 
-//go:embed settings hours teams people bots channels connections knowledge sheets tools day.yaml
+//go:embed settings hours teams people bots channels connections knowledge sheets tools forms flows rehearsals day.yaml
 var files embed.FS
 
 // World and Mailroom are the addresses of the outside world as the files name

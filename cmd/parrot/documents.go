@@ -18,6 +18,8 @@ var moreActions = map[string][]action{
 		{"models", "parrot connection models reading-desk", (*call).listModels},
 	},
 	"sheet": {{"rows", "parrot sheet rows enquiries", (*call).showRows}},
+	"form":  {{"entries", "parrot form entries group-enquiry", (*call).showEntries}},
+	"flow":  flowActions,
 }
 
 type action struct {
@@ -29,6 +31,9 @@ type action struct {
 func documents(kind document.Kind) func(*call) error {
 	return func(c *call) error {
 		c.remote()
+		if kind.Drafts {
+			c.draftFlags()
+		}
 		if err := c.parse(1, 2); err != nil {
 			return err
 		}
@@ -48,6 +53,9 @@ func documents(kind document.Kind) func(*call) error {
 		}
 		switch action {
 		case "list":
+			if kind.Drafts {
+				return c.listFlows(cl)
+			}
 			return c.listDocuments(cl, kind)
 		case "schema":
 			return cl.Schema(c.ctx, kind.Plural, c.out)
@@ -65,7 +73,7 @@ func documents(kind document.Kind) func(*call) error {
 			}
 			return c.print(d, func(w io.Writer) { fmt.Fprint(w, d.Text) })
 		case "check", "push":
-			return c.writeDocument(cl, kind.Plural, action, target)
+			return c.writeDocument(cl, kind, action, target)
 		case "remove":
 			if err := cl.RemoveDocument(c.ctx, kind.Plural, target); err != nil {
 				return err
@@ -98,22 +106,28 @@ func (c *call) listDocuments(cl *client.Client, kind document.Kind) error {
 	})
 }
 
-func (c *call) writeDocument(cl *client.Client, kind, action, file string) error {
+func (c *call) writeDocument(cl *client.Client, kind document.Kind, action, file string) error {
 	raw, err := os.ReadFile(file)
 	if err != nil {
 		return err
 	}
 	name := strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
 	if action == "push" {
-		d, err := cl.PutDocument(c.ctx, kind, name, string(raw), 0)
+		d, err := cl.PutDocument(c.ctx, kind.Plural, name, string(raw), 0)
 		if err != nil {
 			return inFile(err, name, file)
 		}
+		if kind.Drafts {
+			return c.afterDraft(cl, d, name, file, string(raw))
+		}
 		return c.print(d, func(w io.Writer) { fmt.Fprintf(w, "%s is live (version %d).\n", name, d.Version) })
 	}
-	checked, err := cl.CheckDocument(c.ctx, kind, name, string(raw))
+	checked, err := cl.CheckDocument(c.ctx, kind.Plural, name, string(raw))
 	if err != nil {
 		return err
+	}
+	if !*c.asJSON {
+		c.warn(checked.Warnings, file)
 	}
 	if len(checked.Problems) > 0 && !*c.asJSON {
 		return inFile(&client.Error{Problems: checked.Problems}, name, file)
@@ -125,6 +139,64 @@ func (c *call) writeDocument(cl *client.Client, kind, action, file string) error
 		return fmt.Errorf("%s found", plural(len(checked.Problems), "problem"))
 	}
 	return nil
+}
+
+// draftFlags are the flags of kinds that have drafts.
+func (c *call) draftFlags() {
+	c.live = c.flags.Bool("live", false, "push: put it live, if nothing is wrong with it")
+	c.version = c.flags.Int("version", 0, "live: which `version`, the newest if it is left out")
+	c.list = c.flags.String("list", "", "start: a CSV `file` with a row for each start; a column contact holds ids")
+	c.flags.Var(&c.contacts, "contact", "start: for the contact with this `id`; may be given several times")
+	c.flags.Var(&c.values, "with", "start: a value, as `NAME=VALUE`; may be given several times")
+}
+
+// afterDraft says what is wrong with a draft that was kept, or puts it live.
+func (c *call) afterDraft(cl *client.Client, d client.Document, name, file, text string) error {
+	checked, err := cl.CheckDocument(c.ctx, d.Kind, name, text)
+	if err != nil {
+		return err
+	}
+	c.warn(checked.Warnings, file)
+	if *c.live {
+		return inFile(c.flowLive(cl, name), name, file)
+	}
+	if len(checked.Problems) > 0 {
+		fmt.Fprintf(c.errors, "The draft is kept, and cannot go live yet:\n%s\n", inFile(&client.Error{Problems: checked.Problems}, name, file))
+	}
+	return c.print(d, func(w io.Writer) {
+		fmt.Fprintf(w, "The draft of %s is kept (version %d). parrot flow live %s puts it live.\n", name, d.Version, name)
+	})
+}
+
+// warn shows what may be wrong.
+func (c *call) warn(warnings []client.Problem, file string) {
+	for _, p := range warnings {
+		fmt.Fprintf(c.errors, "%s:%d:%d: perhaps: %s\n", file, p.Line, p.Column, p.Message)
+	}
+}
+
+// showEntries shows what was sent with a form.
+func (c *call) showEntries(cl *client.Client, name string) error {
+	page, err := cl.FormEntries(c.ctx, name)
+	if err != nil {
+		return err
+	}
+	return c.print(page, func(w io.Writer) {
+		if len(page.Items) == 0 {
+			fmt.Fprintln(w, "Nobody has sent it yet.")
+			return
+		}
+		for _, e := range page.Items {
+			fmt.Fprintln(w, ago(e.At))
+			for _, field := range sortedNames(e.Said) {
+				note := ""
+				if value, ok := e.Cleaned[field]; ok && fmt.Sprint(value) != e.Said[field] {
+					note = fmt.Sprintf(" (taken as %v)", value)
+				}
+				fmt.Fprintf(w, "  %s: %s%s\n", field, e.Said[field], note)
+			}
+		}
+	})
 }
 
 // inFile makes problems with a document speak of the file it was read from.

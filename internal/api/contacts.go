@@ -25,7 +25,7 @@ func (q *request) contact(c store.Contact) client.Contact {
 	}
 	return client.Contact{
 		ID: c.ID, Channel: c.Channel, Address: c.Address, Who: q.workspace.Channels.Who(name, c.Channel, c.Address),
-		Stage: c.Stage, Tags: c.Tags, Facts: q.facts(c.Facts), CreatedAt: c.CreatedAt,
+		Stage: c.Stage, Tags: c.Tags, Blocked: c.Blocked, Facts: q.facts(c.Facts), CreatedAt: c.CreatedAt,
 	}
 }
 

@@ -2,7 +2,6 @@ package api
 
 import (
 	"encoding/json"
-	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -12,6 +11,7 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
 )
@@ -33,7 +33,7 @@ func (q *request) kind() (document.Kind, error) {
 func listKinds(q *request) (client.DocumentKindPage, error) {
 	page := client.DocumentKindPage{}
 	for _, k := range q.workspace.Documents.Kinds() {
-		page.Items = append(page.Items, client.DocumentKind{Name: k.Name, Plural: k.Plural, Title: k.Title, About: k.About, Only: k.Only, Example: k.Example})
+		page.Items = append(page.Items, client.DocumentKind{Name: k.Name, Plural: k.Plural, Title: k.Title, About: k.About, Only: k.Only, Drafts: k.Drafts, Example: k.Example})
 	}
 	return page, nil
 }
@@ -84,7 +84,7 @@ func putDocument(q *request, in client.DocumentText) (client.Document, error) {
 	if err != nil {
 		return client.Document{}, err
 	}
-	if _, err := q.workspace.Documents.Put(q.Request.Context(), kind.Name, q.Param("name"), in.Text, version); err != nil {
+	if _, err := q.workspace.Documents.Put(engine.WithAuthor(q.Request.Context(), q.access.Label), kind.Name, q.Param("name"), in.Text, version); err != nil {
 		return client.Document{}, err
 	}
 	return showDocument(q)
@@ -103,20 +103,19 @@ func (q *request) ifMatch() (version int, err error) {
 }
 
 func checkDocument(q *request, in client.DocumentText) (client.Checked, error) {
-	result := client.Checked{Problems: []client.Problem{}}
+	result := client.Checked{Problems: []client.Problem{}, Warnings: []client.Problem{}}
 	kind, err := q.kind()
 	if err != nil {
 		return result, err
 	}
-	var problems document.Problems
-	err = q.workspace.Documents.Check(kind.Name, q.Param("name"), in.Text)
-	if errors.As(err, &problems) {
-		for _, p := range problems {
-			result.Problems = append(result.Problems, client.Problem(p))
+	for _, f := range q.workspace.Documents.Findings(kind.Name, q.Param("name"), in.Text) {
+		if f.Warning {
+			result.Warnings = append(result.Warnings, client.Problem(f.Problem))
+		} else {
+			result.Problems = append(result.Problems, client.Problem(f.Problem))
 		}
-		err = nil
 	}
-	return result, err
+	return result, nil
 }
 
 func removeDocument(q *request) error {

@@ -62,10 +62,26 @@ type (
 		Name string `formData:"name" required:"true"`
 		File string `formData:"file" format:"binary" required:"true"`
 	}
+	ofRuns struct {
+		Flow         string `query:"flow"`
+		Contact      string `query:"contact"`
+		Conversation string `query:"conversation"`
+		Open         string `query:"open" enum:"true" description:"Only those that have not ended."`
+		Failed       string `query:"failed" enum:"true" description:"Only those that failed."`
+		Cursor       string `query:"cursor"`
+	}
+	actOnRun struct {
+		ID   string `path:"id"`
+		What string `path:"what" enum:"stop,retry,skip,move"`
+	}
 	streamed struct {
 		LastEventID string `header:"Last-Event-ID" description:"Go on after this event."`
 	}
 )
+
+// startLimit is the largest list that a flow is started for, and the largest set of
+// rehearsals, in bytes.
+const startLimit = 4 << 20
 
 // A noun is a kind of document, in the plural.
 type noun string
@@ -155,6 +171,26 @@ var routes = sync.OnceValue(func() []route {
 
 		{"POST", "/bots/:name/ask", "Bots", "Put one question to a bot", byName{}, takes(ask), ok, false},
 		{"POST", "/bots/:name/trial", "Bots", "Talk to a bot where nobody else sees it", byName{}, takes(try), ok, false},
+
+		{"GET", "/documents/:kind/:name/versions", "Documents", "The versions of a document, the newest first", oneDocument{}, gives(listVersions), ok, false},
+
+		{"GET", "/flows", "Flows", "List flows and how they stand", nil, gives(listFlows), ok, false},
+		{"GET", "/flows/:name", "Flows", "Show a flow: how it stands, its text, and the same in plain sentences", byName{}, gives(showFlow), ok, false},
+		{"POST", "/flows/:name/explain", "Flows", "Tell a text in plain sentences, with what is wrong in it; nothing is kept", byName{}, takes(explainFlow), ok, false},
+		{"POST", "/flows/:name/live", "Flows", "Put a version live", byName{}, takes(goLive), ok, false},
+		{"DELETE", "/flows/:name/live", "Flows", "Make it a draft alone: it does not start any more, and runs go on", byName{}, does(takeDown), ok, false},
+		{"POST", "/flows/:name/start", "Flows", "Start it by hand, for contacts or for rows", byName{}, takesLarge(startFlow, startLimit), ok, false},
+		{"GET", "/flows/:name/posted", "Flows", "The bodies that other systems posted to it, the newest first", byName{}, gives(listPosted), ok, false},
+		{"POST", "/posted/:id/again", "Flows", "Take a posted body in again, as the flow is now", byID{}, does(playAgain), ok, false},
+		{"GET", "/runs", "Flows", "List runs, the latest first", ofRuns{}, gives(listRuns), ok, false},
+		{"GET", "/runs/:id", "Flows", "Show a run: where it stands, its values, what it did", byID{}, gives(showRun), ok, false},
+		{"POST", "/runs/:id/:what", "Flows", "Have a run stop, retry its failed step, skip its wait, or move to the live version", actOnRun{}, gives(changeRun), ok, false},
+		{"GET", "/pause", "Flows", "Is all that bots and flows do paused", nil, gives(showPause), ok, false},
+		{"PUT", "/pause", "Flows", "Pause all that bots and flows do, or let them go on", nil, takes(setPause), ok, false},
+		{"POST", "/rehearse", "Flows", "Play rehearsals against the drafts; nothing real is touched", nil, takesLarge(rehearse, startLimit), ok, false},
+		{"POST", "/conversations/:id/rehearsal", "Flows", "Make a rehearsal of a conversation, without the customer's details", byID{}, gives(saveAsRehearsal), ok, false},
+		{"GET", "/forms", "Flows", "List forms", nil, gives(listForms), ok, false},
+		{"GET", "/forms/:name/entries", "Flows", "What was sent with a form, the newest first", byName{}, gives(listFormEntries), ok, false},
 
 		{"GET", "/sheets", "Sheets", "List sheets", nil, gives(listSheets), ok, false},
 		{"GET", "/sheets/:name/rows", "Sheets", "The rows of a sheet", byName{}, gives(listRows), ok, false},

@@ -15,6 +15,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/library"
@@ -40,6 +42,7 @@ type Server struct {
 	engine *gin.Engine
 	origin *http.CrossOriginProtection
 	paths  map[string]bool // of channels, below the root
+	limits *channel.Limits // of those who send forms and post to flows
 
 	bodyTime time.Duration
 }
@@ -58,12 +61,21 @@ func New(o Options) *Server {
 		c.Abort()
 	}))
 	s.public()
+	s.outside()
 	for _, r := range routes() {
 		s.engine.Handle(r.method, "/api/v1"+r.path, s.serve(r))
 	}
 	s.engine.GET("/api/openapi.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/json", OpenAPI()) })
 	s.engine.NoRoute(s.console)
 	return s
+}
+
+// clock is that of the workspaces.
+func (s *Server) clock() clock.Clock {
+	for _, w := range s.Workspaces {
+		return w.Clock
+	}
+	return clock.Real{}
 }
 
 // A request is a call that is being answered.
@@ -116,6 +128,8 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case errors.Is(err, store.ErrConflict):
 		problem.Write(c.Writer, problem.New(problem.Conflict, "someone else changed it since you read it; load it again and repeat your change", ""))
 	case errors.Is(err, engine.ErrUnknown), errors.Is(err, engine.ErrNeeded):
+		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), ""))
+	case errors.Is(err, engine.ErrNotLive), errors.Is(err, engine.ErrUnfit):
 		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), ""))
 	case errors.Is(err, engine.ErrBadSecret):
 		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), "secret"))

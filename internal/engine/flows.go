@@ -209,6 +209,11 @@ func (d *Documents) GoLive(ctx context.Context, kind, name string, version int, 
 	if problems := errorsOf(live.faults); len(problems) > 0 {
 		return problems
 	}
+	if live.Demands != "" {
+		if err := d.w.rehearsalsPass(ctx, name, live.Flow); err != nil {
+			return err
+		}
+	}
 	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.GoLive(kind, name, version, person, d.w.Clock.Now()) }); err != nil {
 		return err
 	}

@@ -509,3 +509,16 @@ func (c *config) idle(channel string) (list []time.Duration) {
 	}
 	return list
 }
+
+// Place tells where a run stands: the title of its flow, the step, nil if it is not there,
+// and the version of the flow that is live, 0 for none.
+func (f *Flows) Place(ctx context.Context, r store.Run) (title string, step *flow.Step, live int) {
+	on, err := f.at(ctx, r.Flow, r.Version)
+	if err != nil {
+		return "", nil, 0
+	}
+	if now := f.w.config.Load().flows[r.Flow]; now != nil {
+		live = now.version
+	}
+	return on.Title, on.Step(r.Place), live
+}

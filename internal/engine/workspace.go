@@ -91,6 +91,7 @@ type Workspace struct {
 	Timers    *Timers // what is to happen at a time
 	Access    *Access // who may come in
 	Flows     *Flows  // what happens step by step
+	Forms     *Forms
 
 	folder   string
 	options  Options
@@ -184,7 +185,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	w.Documents, w.Inbox, w.Contacts = &Documents{w: w}, &Inbox{w}, &Contacts{w}
 	w.Channels, w.Outbox, w.Timers = newChannels(w), newOutbox(w), newTimers(w)
 	w.Access = newAccess(w)
-	w.Flows = newFlows(w)
+	w.Flows, w.Forms = newFlows(w), &Forms{w}
 	w.turns, w.finished, w.Sheets = newQueue(w.decide), newFinished(w), newSheets(w)
 	if err := w.start(ctx); err != nil {
 		return errors.Join(err, w.shutDown())

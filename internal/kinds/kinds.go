@@ -11,6 +11,7 @@ import (
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/flow/steps"
 	"urgentparrot.example/internal/core/flow/triggers"
+	"urgentparrot.example/internal/core/rehearsal"
 	"urgentparrot.example/internal/core/workspace"
 )
 
@@ -150,6 +151,11 @@ steps:
   - say: "That is kind of you. Have a good crossing!"
   - count: kind word
 `,
+		},
+		{
+			Name: "rehearsal", Plural: "rehearsals", Title: "Rehearsals",
+			About:  "Scripted conversations with what is expected of bots and flows.",
+			Schema: rehearsal.Schema, Parse: as(rehearsal.Parse), Example: rehearsal.Example,
 		},
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"encoding/base64"
 	"errors"
+	"fmt"
 	"io/fs"
 	"net"
 	"net/http"
@@ -12,6 +13,7 @@ import (
 	"time"
 
 	"urgentparrot.example/demo"
+	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/store"
 	"urgentparrot.example/internal/world"
 )
@@ -105,6 +107,14 @@ func (d *Demo) fill(ctx context.Context, secret, model string) error {
 	if settings != nil { // with the connection that it names, which is there now
 		if _, err := w.Documents.Put(ctx, settings.Kind, settings.Name, settings.Text+"model: "+model+"\nreading: { model: "+model+" }\n", 0); err != nil {
 			return err
+		}
+	}
+	for _, doc := range documents { // once all are there: flows name one another
+		there := slices.ContainsFunc(kept, func(k store.Document) bool { return k.Kind == doc.Kind && k.Name == doc.Name })
+		if kind, _ := document.Find(w.Documents.Kinds(), doc.Kind); kind.Drafts && !there {
+			if err := w.Documents.GoLive(ctx, doc.Kind, doc.Name, 0, "the demo"); err != nil {
+				return fmt.Errorf("flow %s: %w", doc.Name, err)
+			}
 		}
 	}
 	if err := w.Documents.PutSecret(ctx, "text-gateway", secret); err != nil {

@@ -676,14 +676,11 @@ func (s *Store) Handles(ctx context.Context, contact string) (list []Handle, err
 	return list, err
 }
 
-// PutHandle gives a contact a handle, unless another has it.
+// PutHandle gives a contact a handle, unless another has it: then it is that one's.
 func (t *Tx) PutHandle(channel, address, contact string) error {
 	var there string
 	err := t.row(`SELECT contact_id FROM handle WHERE channel = ? AND address = ?`, []any{channel, address}, &there)
-	switch {
-	case err == nil && there != contact:
-		return fmt.Errorf("%s on %s belongs to another contact", address, channel)
-	case err == nil || !errors.Is(err, ErrNotFound):
+	if err == nil || !errors.Is(err, ErrNotFound) {
 		return err
 	}
 	_, err = t.exec(`INSERT INTO handle (channel, address, contact_id) VALUES (?, ?, ?)`, channel, address, contact)

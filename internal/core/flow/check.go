@@ -23,7 +23,12 @@ type Checked struct {
 	values   map[*Arg]*expression
 	kinds    map[string]Kind // of what is saved
 	event    map[string]Given
+	asked    map[string]bool // values that are put to bots as questions
 }
+
+// TakesQuestions reports whether a value is put to a bot as a question: then what the customer
+// asks where it is waited for is the value, and nothing in between.
+func (c *Checked) TakesQuestions(name string) bool { return c.asked[name] }
 
 // Checking is the work on one check: what the Check functions of steps and triggers are
 // given.
@@ -40,7 +45,7 @@ type Checking struct {
 func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 	settings, _ := d.Find("settings", "").(workspace.Settings)
 	c := &Checking{Directory: d, Checked: &Checked{
-		Flow: f, Settings: settings, texts: map[*Arg]filling{}, values: map[*Arg]*expression{}, kinds: map[string]Kind{}, event: map[string]Given{},
+		Flow: f, Settings: settings, texts: map[*Arg]filling{}, values: map[*Arg]*expression{}, kinds: map[string]Kind{}, event: map[string]Given{}, asked: map[string]bool{},
 	}}
 	for _, field := range head {
 		if arg := f.head[field.Name]; arg != nil && arg.Field.Kind != "" {
@@ -298,6 +303,9 @@ func (c *Checking) text(arg *Arg, known scope) {
 			c.Wrong(arg.place(offset+lead+wrong.offset), "%s", wrong.words)
 		} else {
 			f.pieces = append(f.pieces, piece{expression: x})
+			for _, name := range x.uses {
+				c.asked[name] = c.asked[name] || arg.Field.Question
+			}
 		}
 		offset += len(inner) + 2
 		rest = next
@@ -536,7 +544,12 @@ func (c *Checking) whole() {
 	}
 	c.Each(func(s *Step, _ int) {
 		for _, t := range c.Triggers {
-			if t.Kind.FiredBy != nil && t.Kind.FiredBy(t, s) {
+			if t.Kind.FiredBy == nil || !t.Kind.FiredBy(t, s) {
+				continue
+			}
+			if t.Has("if") {
+				c.Doubt(s.At, "this starts the flow again, by its trigger %s in line %d, if that one's condition holds then", t.Kind.Name, t.At.Line)
+			} else {
 				c.Wrong(s.At, "this starts the flow again, by its trigger %s in line %d", t.Kind.Name, t.At.Line)
 			}
 		}

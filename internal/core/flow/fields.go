@@ -127,7 +127,7 @@ func (r *reader) field(e document.Entry, f *Field) *Arg {
 			arg.Places = append(arg.Places, at(item))
 		}
 	case JSON:
-		arg.JSON = plainValue(n)
+		arg.JSON = Plain(n)
 	default:
 		if n.Shape != document.AText {
 			return wrong()
@@ -243,19 +243,19 @@ func (r *reader) text(n document.Node, f *Field, figures bool) bool {
 	return false
 }
 
-// plainValue is a node as JSON would hold it.
-func plainValue(n document.Node) any {
+// Plain is a node of a document as JSON would hold it.
+func Plain(n document.Node) any {
 	switch n.Shape {
 	case document.ABlock:
 		m := map[string]any{}
 		for _, e := range n.Entries {
-			m[e.Key] = plainValue(e.Value)
+			m[e.Key] = Plain(e.Value)
 		}
 		return m
 	case document.AList:
 		list := []any{}
 		for _, item := range n.Items {
-			list = append(list, plainValue(item))
+			list = append(list, Plain(item))
 		}
 		return list
 	case document.NoValue:

@@ -2,6 +2,7 @@ package flow
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 )
@@ -47,3 +48,27 @@ func (r *Running) Stand(stage string) {
 
 // Same reports whether two texts have the same words.
 func Same(a, b string) bool { return spaced(a) == spaced(b) }
+
+// Dig returns what stands at a path such as body.customer.mail or body.items.0 in decoded
+// JSON.
+func Dig(value any, path string) (any, bool) {
+	for _, part := range strings.Split(path, ".") {
+		switch v := value.(type) {
+		case map[string]any:
+			next, ok := v[part]
+			if !ok {
+				return nil, false
+			}
+			value = next
+		case []any:
+			i, err := strconv.Atoi(part)
+			if err != nil || i < 0 || i >= len(v) {
+				return nil, false
+			}
+			value = v[i]
+		default:
+			return nil, false
+		}
+	}
+	return value, value != nil
+}

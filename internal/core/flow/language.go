@@ -50,6 +50,7 @@ type Field struct {
 	Within   time.Duration // of a Duration: at most; 0: a year
 	Default  string        // as it is written, for people
 	After    bool          // its expressions may use what the step saves and sets
+	Question bool          // what stands in it is a question of the customer's
 }
 
 // A StepKind is a kind of step: its fields, what it means in words, and what it does.

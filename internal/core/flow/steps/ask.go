@@ -244,7 +244,7 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 		}
 	}
 	// A question of the customer's, where a text is expected, is one that a bot surely knows.
-	if asks(h.Text) && rd.As != "choice" {
+	if asks(h.Text) && rd.As != "choice" && !r.Flow.TakesQuestions(s.Raw("save")) {
 		if _, ok := rd.Hear(h.Text, hearing(r, false)); !ok {
 			if move, done := inBetween(r, s, h, until); done {
 				return move

@@ -1,0 +1,223 @@
+package client
+
+import (
+	"time"
+)
+
+// Finding is something that is wrong in a document, or may be.
+type Finding struct {
+	Problem
+	Warning bool `json:"warning" required:"true" description:"It may be wrong; the document works."`
+}
+
+// FlowPage lists flows.
+type FlowPage struct {
+	Items []Flow `json:"items" required:"true"`
+}
+
+// Flow is a flow and how it stands.
+type Flow struct {
+	Name      string     `json:"name" required:"true"`
+	Title     string     `json:"title" required:"true"`
+	Starts    string     `json:"starts" required:"true" description:"When it starts, in words."`
+	Version   int        `json:"version" required:"true" description:"Of the draft."`
+	Live      int        `json:"live" required:"true" description:"The version that is live; 0: none."`
+	LiveBy    string     `json:"live_by,omitempty"`
+	LiveAt    *time.Time `json:"live_at,omitempty"`
+	UpdatedAt time.Time  `json:"updated_at" required:"true"`
+	Findings  []Finding  `json:"findings" required:"true" description:"What is wrong in the draft, or may be."`
+	Broken    []Finding  `json:"broken" required:"true" description:"What keeps the live version from starting."`
+	FiredAt   *time.Time `json:"fired_at,omitempty" description:"When it last started."`
+	MissedAt  *time.Time `json:"missed_at,omitempty" description:"When it last did not start although it might have."`
+	Missed    string     `json:"missed,omitempty" description:"Why it did not."`
+	Open      int        `json:"open" required:"true" description:"Runs that go on."`
+	Failed    int        `json:"failed" required:"true" description:"Runs that failed."`
+	Address   string     `json:"address,omitempty" description:"To which other systems post, where a webhook starts it."`
+}
+
+// FlowDetail is a flow with its text.
+type FlowDetail struct {
+	Flow
+	Text      string     `json:"text" required:"true" description:"Of the draft."`
+	Sentences []Sentence `json:"sentences" required:"true" description:"The draft in plain sentences."`
+}
+
+// Sentence is a step of a flow in words.
+type Sentence struct {
+	Number string `json:"number" required:"true"`
+	Depth  int    `json:"depth" required:"true"`
+	Line   int    `json:"line" required:"true"`
+	Path   string `json:"path" required:"true"`
+	Words  string `json:"words" required:"true"`
+}
+
+// Explained is a flow's text in words, with what is wrong in it.
+type Explained struct {
+	Findings  []Finding  `json:"findings" required:"true"`
+	Sentences []Sentence `json:"sentences" required:"true"`
+}
+
+// VersionPage lists the versions of a document, the newest first.
+type VersionPage struct {
+	Items []Version `json:"items" required:"true"`
+}
+
+// Version is a text that a document had.
+type Version struct {
+	Version int       `json:"version" required:"true"`
+	Author  string    `json:"author" required:"true" description:"Who wrote it; empty if it is not known."`
+	At      time.Time `json:"at" required:"true"`
+	Text    string    `json:"text" required:"true"`
+}
+
+// GoLive says which version of a document is to be used.
+type GoLive struct {
+	Version int `json:"version,omitempty" description:"The newest, if it is left out."`
+}
+
+// StartFlow starts a flow by hand.
+type StartFlow struct {
+	Contacts []string            `json:"contacts,omitempty" description:"For each of these, by id; for nobody, if none are given."`
+	Values   map[string]string   `json:"values,omitempty" description:"What the flow finds as event.NAME."`
+	Rows     []map[string]string `json:"rows,omitempty" description:"In place of contacts: for each of these rows, which it finds as event.NAME. A column contact holds a contact's id."`
+}
+
+// Started says how many runs were asked for.
+type Started struct {
+	Asked int `json:"asked" required:"true"`
+}
+
+// RunPage lists runs, the latest first.
+type RunPage struct {
+	Items []Run  `json:"items" required:"true"`
+	Next  string `json:"next,omitempty"`
+}
+
+// Run is a run of a flow.
+type Run struct {
+	ID           string     `json:"id" required:"true"`
+	Flow         string     `json:"flow" required:"true"`
+	Title        string     `json:"title" required:"true"`
+	Version      int        `json:"version" required:"true"`
+	Contact      string     `json:"contact,omitempty"`
+	Who          string     `json:"who" required:"true" description:"The contact, for people."`
+	Conversation string     `json:"conversation,omitempty"`
+	Status       string     `json:"status" required:"true" enum:"going,waiting,done,stopped,failed"`
+	Step         string     `json:"step" required:"true" description:"The number of the step at which it stands."`
+	Line         int        `json:"line" required:"true"`
+	Words        string     `json:"words" required:"true" description:"The step in words."`
+	WaitsFor     string     `json:"waits_for,omitempty"`
+	Until        *time.Time `json:"until,omitempty"`
+	Why          string     `json:"why,omitempty" description:"How it ended."`
+	StartedBy    string     `json:"started_by" required:"true"`
+	StartedAt    time.Time  `json:"started_at" required:"true"`
+	UpdatedAt    time.Time  `json:"updated_at" required:"true"`
+	Behind       bool       `json:"behind" required:"true" description:"Another version of the flow is live."`
+}
+
+// RunDetail is a run with its values and its path.
+type RunDetail struct {
+	Run
+	Values map[string]any `json:"values" required:"true"`
+	Event  map[string]any `json:"event" required:"true" description:"What started it."`
+	Path   []Passed       `json:"path" required:"true" description:"What it did, in order."`
+}
+
+// Passed is a step that a run took.
+type Passed struct {
+	Number string    `json:"number" required:"true"`
+	Line   int       `json:"line" required:"true"`
+	Words  string    `json:"words" required:"true"`
+	At     time.Time `json:"at" required:"true"`
+}
+
+// Pause says whether all that bots and flows do is paused.
+type Pause struct {
+	Paused bool       `json:"paused" required:"true"`
+	By     string     `json:"by,omitempty"`
+	At     *time.Time `json:"at,omitempty"`
+}
+
+// FormPage lists forms.
+type FormPage struct {
+	Items []Form `json:"items" required:"true"`
+}
+
+// Form is a form and where it is.
+type Form struct {
+	Name    string      `json:"name" required:"true"`
+	Title   string      `json:"title" required:"true"`
+	Fields  []FormField `json:"fields" required:"true"`
+	Address string      `json:"address" required:"true" description:"Of its page; below it /embed.js is the script that shows it in other pages."`
+	Entries int         `json:"entries" required:"true" description:"Of the latest hundred."`
+}
+
+// FormField is a field of a form.
+type FormField struct {
+	Name  string `json:"name" required:"true"`
+	Label string `json:"label" required:"true"`
+	As    string `json:"as" required:"true"`
+}
+
+// FormEntryPage lists what was sent with a form.
+type FormEntryPage struct {
+	Items []FormEntry `json:"items" required:"true"`
+}
+
+// FormEntry is what was sent with a form.
+type FormEntry struct {
+	ID       string            `json:"id" required:"true"`
+	Said     map[string]string `json:"said" required:"true" description:"As it was typed."`
+	Cleaned  map[string]any    `json:"cleaned" required:"true"`
+	Doubtful []string          `json:"doubtful" required:"true" description:"Fields that could not be cleaned."`
+	Contact  string            `json:"contact,omitempty"`
+	At       time.Time         `json:"at" required:"true"`
+}
+
+// PostedPage lists what was posted to a flow.
+type PostedPage struct {
+	Items []Posted `json:"items" required:"true"`
+}
+
+// Posted is a body that was posted to a flow.
+type Posted struct {
+	ID    string    `json:"id" required:"true"`
+	Body  string    `json:"body" required:"true"`
+	Error string    `json:"error,omitempty" description:"Why it did not fit."`
+	At    time.Time `json:"at" required:"true"`
+}
+
+// Rehearse plays rehearsals.
+type Rehearse struct {
+	Scripts []DocumentFile    `json:"scripts,omitempty" description:"The rehearsals; those that are kept, if there are none."`
+	Drafts  map[string]string `json:"drafts,omitempty" description:"Texts of flows in place of those that are kept, by name."`
+}
+
+// DocumentFile is a document's text with the name of its file.
+type DocumentFile struct {
+	File string `json:"file" required:"true"`
+	Text string `json:"text" required:"true"`
+}
+
+// Rehearsed is what came of rehearsals.
+type Rehearsed struct {
+	Items []RehearsalReport `json:"items" required:"true"`
+}
+
+// RehearsalReport is what came of a rehearsal.
+type RehearsalReport struct {
+	Title  string          `json:"rehearsal" required:"true"`
+	File   string          `json:"file,omitempty"`
+	Passed bool            `json:"passed" required:"true"`
+	Lines  []RehearsedLine `json:"lines" required:"true"`
+	Took   float64         `json:"took" required:"true" description:"Milliseconds."`
+}
+
+// RehearsedLine is a line of a rehearsal, and what happened.
+type RehearsedLine struct {
+	Line     int    `json:"line" required:"true"`
+	Kind     string `json:"kind" required:"true"`
+	Expected string `json:"expected" required:"true"`
+	Happened string `json:"happened" required:"true"`
+	Wrong    bool   `json:"wrong" required:"true"`
+}

@@ -1,0 +1,488 @@
+package main
+
+import (
+	"encoding/csv"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"urgentparrot.example/client"
+)
+
+// flowActions are what flows can do beside what all documents can.
+var flowActions = []action{
+	{"live", "parrot flow live follow-up", (*call).flowLive},
+	{"down", "parrot flow down follow-up", (*call).flowDown},
+	{"start", "parrot flow start follow-up -contact 0b1f2c3d4e5f", (*call).flowStart},
+	{"runs", "parrot flow runs follow-up", (*call).flowRuns},
+	{"run", "parrot flow run 0b1f2c3d4e5f", (*call).flowRun},
+	{"stop", "parrot flow stop 0b1f2c3d4e5f", (*call).changeRun},
+	{"retry", "parrot flow retry 0b1f2c3d4e5f", (*call).changeRun},
+	{"skip", "parrot flow skip 0b1f2c3d4e5f", (*call).changeRun},
+	{"move", "parrot flow move 0b1f2c3d4e5f", (*call).changeRun},
+	{"explain", "parrot flow explain follow-up", (*call).flowExplain},
+	{"versions", "parrot flow versions follow-up", (*call).flowVersions},
+}
+
+// listFlows shows the flows and how they stand.
+func (c *call) listFlows(cl *client.Client) error {
+	page, err := cl.Flows(c.ctx)
+	if err != nil {
+		return err
+	}
+	return c.print(page, func(w io.Writer) {
+		if len(page.Items) == 0 {
+			fmt.Fprintln(w, "There are no flows yet. Begin from an example: parrot flow example > thanks.yaml, then parrot flow push thanks.yaml")
+			return
+		}
+		fmt.Fprintln(w, "NAME\tSTATE\tLAST STARTED\tRUNS\tWHAT IS TO BE SEEN TO")
+		for _, f := range page.Items {
+			fired := "never"
+			if f.FiredAt != nil {
+				fired = ago(*f.FiredAt)
+			}
+			fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%s\n", f.Name, flowState(f), fired, f.Open, flowTrouble(f))
+		}
+	})
+}
+
+func flowState(f client.Flow) string {
+	switch {
+	case f.Live == 0:
+		return "draft"
+	case f.Live == f.Version:
+		return fmt.Sprintf("live (version %d)", f.Live)
+	}
+	return fmt.Sprintf("live (version %d), draft %d", f.Live, f.Version)
+}
+
+func flowTrouble(f client.Flow) string {
+	errs := 0
+	for _, finding := range f.Findings {
+		if !finding.Warning {
+			errs++
+		}
+	}
+	switch {
+	case f.Failed > 0:
+		return plural(f.Failed, "run") + " failed"
+	case len(f.Broken) > 0 && !f.Broken[0].Warning:
+		return "the live version cannot start: " + f.Broken[0].Message
+	case errs > 0:
+		return "the draft has " + plural(errs, "error")
+	case f.MissedAt != nil && (f.FiredAt == nil || f.MissedAt.After(*f.FiredAt)):
+		return "did not start: " + f.Missed
+	}
+	return ""
+}
+
+func (c *call) flowLive(cl *client.Client, name string) error {
+	f, err := cl.GoLive(c.ctx, name, *c.version)
+	if err != nil {
+		return err
+	}
+	return c.print(f, func(w io.Writer) { fmt.Fprintf(w, "%s is live (version %d).\n%s\n", f.Name, f.Live, f.Starts) })
+}
+
+func (c *call) flowDown(cl *client.Client, name string) error {
+	if err := cl.TakeDown(c.ctx, name); err != nil {
+		return err
+	}
+	return c.print(map[string]string{"down": name}, func(w io.Writer) { fmt.Fprintf(w, "%s does not start any more; its runs go on.\n", name) })
+}
+
+func (c *call) flowStart(cl *client.Client, name string) error {
+	start := client.StartFlow{Values: map[string]string{}}
+	for _, pair := range c.values {
+		field, value, ok := strings.Cut(pair, "=")
+		if !ok {
+			return usage("-with takes NAME=VALUE, not %q", pair)
+		}
+		start.Values[field] = value
+	}
+	for _, id := range c.contacts {
+		whole, err := c.wholeContact(cl, id)
+		if err != nil {
+			return err
+		}
+		start.Contacts = append(start.Contacts, whole)
+	}
+	if *c.list != "" {
+		rows, err := readRows(*c.list, c.in)
+		if err != nil {
+			return err
+		}
+		start.Rows = rows
+	}
+	started, err := cl.StartFlow(c.ctx, name, start)
+	if err != nil {
+		return err
+	}
+	return c.print(started, func(w io.Writer) {
+		fmt.Fprintf(w, "%s of %s asked for; parrot flow runs %s shows them.\n", plural(started.Asked, "start"), name, name)
+	})
+}
+
+// readRows reads a CSV whose first line names the columns; "-" is standard input.
+func readRows(file string, in io.Reader) (rows []map[string]string, err error) {
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		in = f
+	}
+	table, err := csv.NewReader(in).ReadAll()
+	if err != nil {
+		return nil, err
+	}
+	if len(table) < 2 {
+		return nil, fmt.Errorf("%s holds no rows: its first line names the columns, each other line is a row", file)
+	}
+	for _, line := range table[1:] {
+		row := map[string]string{}
+		for i, cell := range line {
+			row[strings.TrimSpace(table[0][i])] = cell
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+func (c *call) flowRuns(cl *client.Client, name string) error {
+	page, err := cl.Runs(c.ctx, name, "", false)
+	if err != nil {
+		return err
+	}
+	return c.print(page, func(w io.Writer) {
+		if len(page.Items) == 0 {
+			fmt.Fprintln(w, "It has not started yet.")
+			return
+		}
+		fmt.Fprintln(w, "RUN\tFOR\tSTATE\tAT STEP\tSTARTED\t")
+		for _, r := range page.Items {
+			fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s\n", r.ID[len(r.ID)-12:], r.Who, runState(r), r.Step, ago(r.StartedAt), r.Why)
+		}
+	})
+}
+
+func runState(r client.Run) string {
+	if r.Status != "waiting" {
+		return r.Status
+	}
+	for waits, words := range map[string]string{"reply": "a reply", "time": "its time", "result": "a tool", "person": "a person to hand back", "talk": "a conversation", "turn": "its turn"} {
+		if r.WaitsFor == waits {
+			state := "waits for " + words
+			if r.Until != nil {
+				state += " until " + r.Until.Local().Format("2 Jan 15:04")
+			}
+			return state
+		}
+	}
+	return r.Status
+}
+
+// wholeRun completes the end of a run's id, as runs shows it.
+func (c *call) wholeRun(cl *client.Client, id string) (string, error) {
+	if len(id) == 36 {
+		return id, nil
+	}
+	page, err := cl.Runs(c.ctx, "", "", false)
+	for _, r := range page.Items {
+		if len(id) >= 4 && strings.HasSuffix(r.ID, id) {
+			return r.ID, nil
+		}
+	}
+	return id, err
+}
+
+func (c *call) flowRun(cl *client.Client, id string) error {
+	id, err := c.wholeRun(cl, id)
+	if err != nil {
+		return err
+	}
+	r, err := cl.Run(c.ctx, id)
+	if err != nil {
+		return err
+	}
+	return c.printRun(r)
+}
+
+func (c *call) printRun(r client.RunDetail) error {
+	return c.print(r, func(w io.Writer) {
+		fmt.Fprintf(w, "%s (version %d), for %s, started by %s %s\n", r.Title, r.Version, r.Who, r.StartedBy, ago(r.StartedAt))
+		fmt.Fprintf(w, "State: %s", runState(r.Run))
+		if r.Why != "" {
+			fmt.Fprintf(w, " (%s)", r.Why)
+		}
+		fmt.Fprintln(w)
+		if r.Step != "" && (r.Status == "waiting" || r.Status == "going" || r.Status == "failed") {
+			fmt.Fprintf(w, "At step %s, line %d: %s\n", r.Step, r.Line, r.Words)
+		}
+		for _, name := range sortedNames(r.Values) {
+			fmt.Fprintf(w, "  %s = %v\n", name, r.Values[name])
+		}
+		fmt.Fprintln(w)
+		for _, p := range r.Path {
+			fmt.Fprintf(w, "%s\t%s\t%s\n", p.At.Local().Format("2 Jan 15:04:05"), p.Number, p.Words)
+		}
+	})
+}
+
+func (c *call) changeRun(cl *client.Client, id string) error {
+	id, err := c.wholeRun(cl, id)
+	if err != nil {
+		return err
+	}
+	r, err := cl.ChangeRun(c.ctx, id, c.args[0])
+	if err != nil {
+		return err
+	}
+	return c.print(r, func(w io.Writer) {
+		fmt.Fprintln(w, map[string]string{"stop": "Stopped.", "retry": "It takes the step again.", "skip": "It goes on.", "move": fmt.Sprintf("It goes on with version %d.", r.Version)}[c.args[0]])
+	})
+}
+
+// flowExplain tells a flow, or a file, in plain sentences.
+func (c *call) flowExplain(cl *client.Client, target string) error {
+	var sentences []client.Sentence
+	if raw, err := os.ReadFile(target); err == nil {
+		e, err := cl.ExplainFlow(c.ctx, strings.TrimSuffix(filepath.Base(target), filepath.Ext(target)), string(raw))
+		if err != nil {
+			return err
+		}
+		sentences = e.Sentences
+		if len(sentences) == 0 {
+			return fmt.Errorf("it cannot be read: parrot flow check %s says why", target)
+		}
+	} else if f, err := cl.Flow(c.ctx, target); err != nil {
+		return err
+	} else {
+		sentences = f.Sentences
+	}
+	return c.print(sentences, func(w io.Writer) {
+		for _, s := range sentences {
+			number := s.Number
+			if number != "" {
+				number += "  "
+			}
+			fmt.Fprintf(w, "%s%s%s\n", strings.Repeat("    ", s.Depth), number, s.Words)
+		}
+	})
+}
+
+func (c *call) flowVersions(cl *client.Client, name string) error {
+	page, err := cl.Versions(c.ctx, "flows", name)
+	if err != nil {
+		return err
+	}
+	f, err := cl.Flow(c.ctx, name)
+	if err != nil {
+		return err
+	}
+	return c.print(page, func(w io.Writer) {
+		fmt.Fprintln(w, "VERSION\tBY\tWHEN\t")
+		for _, v := range page.Items {
+			state := ""
+			if v.Version == f.Live {
+				state = "live"
+			} else if v.Version == f.Version {
+				state = "draft"
+			}
+			fmt.Fprintf(w, "%d\t%s\t%s\t%s\n", v.Version, v.Author, ago(v.At), state)
+		}
+	})
+}
+
+// rehearse plays rehearsals: files, folders, or those that are kept.
+func rehearse(c *call) error {
+	c.remote()
+	junit := c.flags.String("junit", "", "write the results as JUnit XML to this `file`")
+	verbose := c.flags.Bool("v", false, "show those that pass too")
+	if err := c.parse(0, 1000); err != nil {
+		return err
+	}
+	cl, err := c.client()
+	if err != nil {
+		return err
+	}
+	var in client.Rehearse
+	for _, path := range c.args {
+		err := filepath.WalkDir(path, func(file string, entry fs.DirEntry, err error) error {
+			if err != nil || entry.IsDir() || filepath.Ext(file) != ".yaml" && filepath.Ext(file) != ".yml" {
+				return err
+			}
+			raw, err := os.ReadFile(file)
+			in.Scripts = append(in.Scripts, client.DocumentFile{File: file, Text: string(raw)})
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if len(c.args) > 0 && len(in.Scripts) == 0 {
+		return usage("there are no rehearsals (*.yaml) in %s", strings.Join(c.args, ", "))
+	}
+	out, err := cl.Rehearse(c.ctx, in)
+	if err != nil {
+		return err
+	}
+	failed := 0
+	for _, r := range out.Items {
+		if !r.Passed {
+			failed++
+		}
+	}
+	if *junit != "" {
+		if err := os.WriteFile(*junit, junitOf(out.Items), 0o644); err != nil {
+			return err
+		}
+	}
+	if err := c.print(out, func(w io.Writer) { printRehearsals(w, out.Items, *verbose) }); err != nil {
+		return err
+	}
+	if failed > 0 {
+		return fmt.Errorf("%s of %d failed", plural(failed, "rehearsal"), len(out.Items))
+	}
+	return nil
+}
+
+func printRehearsals(w io.Writer, reports []client.RehearsalReport, verbose bool) {
+	if len(reports) == 0 {
+		fmt.Fprintln(w, "There are no rehearsals yet. Begin from an example: parrot rehearsal example > bicycle.yaml, then parrot rehearse bicycle.yaml")
+		return
+	}
+	passed := 0
+	for _, r := range reports {
+		if r.Passed {
+			passed++
+			if !verbose {
+				continue
+			}
+		}
+		fmt.Fprintf(w, "%s: %s\n", map[bool]string{true: "passed", false: "FAILED"}[r.Passed], r.Title)
+		for _, l := range r.Lines {
+			mark := " "
+			if l.Wrong {
+				mark = "✗"
+			}
+			switch {
+			case l.Line == 0:
+				fmt.Fprintf(w, "         the bot also said: %s\n", firstLine(l.Happened))
+			case l.Kind == "customer":
+				fmt.Fprintf(w, " %s %4d  customer: %s\n", mark, l.Line, l.Expected)
+			default:
+				fmt.Fprintf(w, " %s %4d  %s: %s\n", mark, l.Line, l.Kind, l.Expected)
+				if l.Wrong || l.Kind == "bot" || l.Kind == "time" {
+					fmt.Fprintf(w, "         %s\n", firstLine(l.Happened))
+				}
+			}
+		}
+		fmt.Fprintln(w)
+	}
+	fmt.Fprintf(w, "%d of %s passed.\n", passed, plural(len(reports), "rehearsal"))
+}
+
+func firstLine(s string) string {
+	if before, _, more := strings.Cut(s, "\n"); more {
+		return before + " …"
+	}
+	return s
+}
+
+// junitOf writes reports as JUnit XML, as build servers read it.
+func junitOf(reports []client.RehearsalReport) []byte {
+	type failure struct {
+		Message string `xml:"message,attr"`
+		Text    string `xml:",chardata"`
+	}
+	type testcase struct {
+		Name    string   `xml:"name,attr"`
+		Class   string   `xml:"classname,attr"`
+		Time    string   `xml:"time,attr"`
+		Failure *failure `xml:"failure,omitempty"`
+	}
+	suite := struct {
+		XMLName  xml.Name   `xml:"testsuite"`
+		Name     string     `xml:"name,attr"`
+		Tests    int        `xml:"tests,attr"`
+		Failures int        `xml:"failures,attr"`
+		Cases    []testcase `xml:"testcase"`
+	}{Name: "rehearsals", Tests: len(reports)}
+	for _, r := range reports {
+		one := testcase{Name: r.Title, Class: r.File, Time: fmt.Sprintf("%.3f", r.Took/1000)}
+		if !r.Passed {
+			suite.Failures++
+			for _, l := range r.Lines {
+				if l.Wrong {
+					one.Failure = &failure{fmt.Sprintf("line %d: %s: %s", l.Line, l.Expected, l.Happened), ""}
+				}
+			}
+		}
+		suite.Cases = append(suite.Cases, one)
+	}
+	raw, err := xml.MarshalIndent(suite, "", "  ")
+	if err != nil {
+		panic(err) // it holds nothing that cannot be encoded
+	}
+	return append([]byte(xml.Header), append(raw, '\n')...)
+}
+
+// pause pauses all that bots and flows do, or lets them go on.
+func pause(c *call) error {
+	c.remote()
+	if err := c.parse(1, 1); err != nil {
+		return err
+	}
+	cl, err := c.client()
+	if err != nil {
+		return err
+	}
+	if c.args[0] != "on" && c.args[0] != "off" {
+		return usage("parrot pause on, or parrot pause off")
+	}
+	p, err := cl.Pause(c.ctx, c.args[0] == "on")
+	if err != nil {
+		return err
+	}
+	return c.print(p, func(w io.Writer) {
+		if p.Paused {
+			fmt.Fprintln(w, "Paused: bots and flows say and do nothing. What comes in waits. parrot pause off lets them go on.")
+		} else {
+			fmt.Fprintln(w, "Bots and flows go on, with what has waited.")
+		}
+	})
+}
+
+// wholeContact completes the end of a contact's id, as list shows it.
+func (c *call) wholeContact(cl *client.Client, id string) (string, error) {
+	if len(id) == 36 {
+		return id, nil
+	}
+	page, err := cl.Contacts(c.ctx)
+	if err != nil {
+		return "", err
+	}
+	for _, found := range page.Items {
+		if len(id) >= 4 && strings.HasSuffix(found.ID, id) {
+			return found.ID, nil
+		}
+	}
+	return "", errors.New("there is no contact whose id ends in " + id + "; parrot contact list shows them")
+}
+
+// texts is a flag that may be given several times.
+type texts []string
+
+func (t *texts) String() string     { return strings.Join(*t, ", ") }
+func (t *texts) Set(s string) error { *t = append(*t, s); return nil }
+
+func sortedNames[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
