@@ -5,6 +5,7 @@ import {
   Cog6ToothIcon,
   InboxIcon,
   LinkIcon,
+  QueueListIcon,
   SunIcon,
   TableCellsIcon,
   UsersIcon,
@@ -20,6 +21,9 @@ import { Empty, Wrong } from "./parts/Says"
 
 const Today = lazy(() => import("./pages/Today/Today"))
 const Inbox = lazy(() => import("./pages/Inbox/Inbox"))
+const Flows = lazy(() => import("./pages/Flows/Flows"))
+const Forms = lazy(() => import("./pages/Forms/Forms"))
+const Rehearsals = lazy(() => import("./pages/Rehearsals/Rehearsals"))
 const Knowledge = lazy(() => import("./pages/Knowledge/Knowledge"))
 const Bots = lazy(() => import("./pages/Bots/Bots"))
 const Connections = lazy(() => import("./pages/Connections/Connections"))
@@ -33,6 +37,7 @@ const pages = [
   { to: "/contacts", name: "Contacts", icon: UsersIcon },
   { to: "/knowledge", name: "Knowledge", icon: BookOpenIcon },
   { to: "/bots", name: "Bots", icon: ChatBubbleLeftRightIcon },
+  { to: "/flows", name: "Flows", icon: QueueListIcon },
   { to: "/connections", name: "Connections", icon: LinkIcon },
   { to: "/sheets", name: "Sheets", icon: TableCellsIcon },
   { to: "/settings", name: "Settings", icon: Cog6ToothIcon },
@@ -99,6 +104,9 @@ function Console({ me }: { me: Schemas["Me"] }) {
             <Route path="/contacts/:id?" element={<Contacts />} />
             <Route path="/knowledge/:tab?" element={<Knowledge />} />
             <Route path="/bots/:name?" element={<Bots />} />
+            <Route path="/flows/:name?" element={<Flows />} />
+            <Route path="/forms/:name?" element={<Forms />} />
+            <Route path="/rehearsals/:name?" element={<Rehearsals />} />
             <Route path="/connections/:name?" element={<Connections />} />
             <Route path="/sheets/:name?" element={<Sheets />} />
             <Route path="/settings/:kind?/:name?" element={<Settings />} />

@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/goccy/go-yaml"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
 	"urgentparrot.example/client"
@@ -53,6 +54,7 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 		s.get("/conversations/"+id, &c)
 		return c.Summary != nil
 	})
+	run := s.hooked()
 	document, err := jsonschema.UnmarshalJSON(bytes.NewReader(OpenAPI()))
 	if err != nil {
 		t.Fatal(err)
@@ -68,7 +70,7 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 	s.get("/contacts", &contacts)
 	ids := map[string]string{
 		"/conversations/:id": id, "/conversations/:id/messages": id, "/turns/:id": messages.Items[0].Turn, "/contacts/:id": contacts.Items[0].ID,
-		"/sources/:id": "boats.md", "/sources/:id/pages": "boats.md", "/sources/:id/passages": "boats.md",
+		"/runs/:id": run, "/sources/:id": "boats.md", "/sources/:id/pages": "boats.md", "/sources/:id/passages": "boats.md",
 	}
 	checked := 0
 	for _, r := range routes() {
@@ -111,6 +113,10 @@ func nameFor(path string) string {
 		return "enquiries"
 	case strings.HasPrefix(path, "/connections"):
 		return "reader"
+	case strings.HasPrefix(path, "/flows"):
+		return "parcel"
+	case strings.HasPrefix(path, "/forms"):
+		return "lost"
 	}
 	return "front-desk"
 }
@@ -390,9 +396,16 @@ func TestKindsAndSchemasFollowTheTable(t *testing.T) {
 			t.Errorf("%s: %v", kind.Plural, err)
 			continue
 		}
-		right := map[string]any{kind.Name: "x"}
+		var right any
+		if err := yaml.Unmarshal([]byte(kind.Example), &right); err != nil {
+			t.Fatal(err)
+		}
+		raw, _ := json.Marshal(right)
+		if right, err = jsonschema.UnmarshalJSON(bytes.NewReader(raw)); err != nil {
+			t.Fatal(err)
+		}
 		if err := compiled.Validate(right); err != nil {
-			t.Errorf("%s: a document with its name alone: %v", kind.Plural, err)
+			t.Errorf("%s: its example: %v", kind.Plural, err)
 		}
 		for what, wrong := range map[string]any{"another key": map[string]any{kind.Name: "x", "no_such_key": 1}, "no name": map[string]any{}, "a list": []any{}} {
 			if compiled.Validate(wrong) == nil {

@@ -246,6 +246,8 @@ func (c *Channels) Who(name, channelName, address string) string {
 		return name
 	case ch != nil && ch.adapter != nil && ch.abilities.Handle == "":
 		return "A visitor"
+	case address == "":
+		return "Somebody"
 	}
 	return address
 }

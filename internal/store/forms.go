@@ -3,7 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"fmt"
+	"errors"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
@@ -72,13 +72,9 @@ func (s *Store) FormEntries(ctx context.Context, form string, limit int) (list [
 			return err
 		}
 		e.At = fromMillis(at)
-		for raw, into := range map[string]any{said: &e.Said, cleaned: &e.Cleaned, doubtful: &e.Doubtful} {
-			if err := json.Unmarshal([]byte(raw), into); err != nil {
-				return fmt.Errorf("the entry %s: %w", e.ID, err)
-			}
-		}
 		list = append(list, e)
-		return nil
+		kept := &list[len(list)-1]
+		return errors.Join(json.Unmarshal([]byte(said), &kept.Said), json.Unmarshal([]byte(cleaned), &kept.Cleaned), json.Unmarshal([]byte(doubtful), &kept.Doubtful))
 	})
 	return list, err
 }

@@ -134,6 +134,30 @@ export const api = {
     call<Schemas["ModelNames"]>("POST", "/model-servers", { address, connection }),
   putSecret: (connection: string, secret: string) =>
     call<void>("PUT", `/connections/${at(connection)}/secret`, { secret }),
+  flows: () => call<Schemas["FlowPage"]>("GET", "/flows"),
+  flow: (name: string) => call<Schemas["FlowDetail"]>("GET", `/flows/${at(name)}`),
+  explainFlow: (name: string, text: string) =>
+    call<Schemas["Explained"]>("POST", `/flows/${at(name)}/explain`, { text }),
+  goLive: (name: string, version: number) =>
+    call<Schemas["FlowDetail"]>("POST", `/flows/${at(name)}/live`, { version }),
+  takeDown: (name: string) => call<void>("DELETE", `/flows/${at(name)}/live`),
+  startFlow: (name: string, start: Schemas["StartFlow"]) =>
+    call<Schemas["Started"]>("POST", `/flows/${at(name)}/start`, start),
+  posted: (name: string) => call<Schemas["PostedPage"]>("GET", `/flows/${at(name)}/posted`),
+  playAgain: (id: string) => call<void>("POST", `/posted/${at(id)}/again`, {}),
+  runs: (of: { flow?: string; conversation?: string; open?: string }) =>
+    call<Schemas["RunPage"]>("GET", "/runs?" + new URLSearchParams(of).toString()),
+  run: (id: string) => call<Schemas["RunDetail"]>("GET", `/runs/${at(id)}`),
+  changeRun: (id: string, what: string) =>
+    call<Schemas["RunDetail"]>("POST", `/runs/${at(id)}/${at(what)}`, {}),
+  pause: (paused: boolean) => call<Schemas["Pause"]>("PUT", "/pause", { paused }),
+  forms: () => call<Schemas["FormPage"]>("GET", "/forms"),
+  formEntries: (name: string) => call<Schemas["FormEntryPage"]>("GET", `/forms/${at(name)}/entries`),
+  rehearse: (what: Schemas["Rehearse"]) => call<Schemas["Rehearsed"]>("POST", "/rehearse", what),
+  saveAsRehearsal: (conversation: string) =>
+    call<Schemas["Document"]>("POST", `/conversations/${at(conversation)}/rehearsal`, {}),
+  versions: (kind: string, name: string) =>
+    call<Schemas["VersionPage"]>("GET", `/documents/${at(kind)}/${at(name)}/versions`),
   sheets: () => call<Schemas["SheetPage"]>("GET", "/sheets"),
   rows: (name: string) => call<Schemas["RowPage"]>("GET", `/sheets/${at(name)}/rows`),
 }

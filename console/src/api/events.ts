@@ -11,7 +11,10 @@ const readAgain: [string, string[]][] = [
   ["urgent-parrot.gap", ["gaps"]],
   ["urgent-parrot.lesson", ["lessons", "gaps"]],
   ["urgent-parrot.house", ["house", "search"]],
-  ["urgent-parrot.document", ["documents", "declared", "today"]],
+  ["urgent-parrot.document", ["documents", "declared", "today", "flows", "flow", "versions", "forms"]],
+  ["urgent-parrot.run", ["flows", "runs", "run", "today", "messages"]],
+  ["urgent-parrot.form", ["forms", "entries", "contacts"]],
+  ["urgent-parrot.switch", ["today"]],
   ["urgent-parrot.contact", ["contact", "contacts", "conversation", "conversations"]],
   ["urgent-parrot.row", ["sheets", "rows"]],
 ]

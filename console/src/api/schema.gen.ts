@@ -705,6 +705,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/conversations/{id}/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a rehearsal of a conversation, without the customer's details */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Document"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/conversations/{id}/return": {
         parameters: {
             query?: never;
@@ -1056,6 +1102,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/documents/{kind}/{name}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The versions of a document, the newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: components["schemas"]["Noun"];
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["VersionPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/effects/{id}/retry": {
         parameters: {
             query?: never;
@@ -1259,6 +1352,410 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Declared"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/flows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List flows and how they stand */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FlowPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/flows/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show a flow: how it stands, its text, and the same in plain sentences */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FlowDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/flows/{name}/explain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell a text in plain sentences, with what is wrong in it; nothing is kept */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["DocumentText"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Explained"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/flows/{name}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a version live */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["GoLive"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FlowDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        /** Make it a draft alone: it does not start any more, and runs go on */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/flows/{name}/posted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bodies that other systems posted to it, the newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PostedPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/flows/{name}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start it by hand, for contacts or for rows */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["StartFlow"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Started"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List forms */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FormPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forms/{name}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was sent with a form, the newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FormEntryPage"];
                     };
                 };
                 default: {
@@ -2046,6 +2543,320 @@ export interface paths {
             };
         };
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Is all that bots and flows do paused */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Pause"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        /** Pause all that bots and flows do, or let them go on */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Pause"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Pause"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/posted/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a posted body in again, as the flow is now */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Play rehearsals against the drafts; nothing real is touched */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Rehearse"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Rehearsed"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List runs, the latest first */
+        get: {
+            parameters: {
+                query?: {
+                    flow?: string;
+                    contact?: string;
+                    conversation?: string;
+                    /** @description Only those that have not ended. */
+                    open?: "true";
+                    /** @description Only those that failed. */
+                    failed?: "true";
+                    cursor?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RunPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show a run: where it stands, its values, what it did */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RunDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a run stop, retry its failed step, skip its wait, or move to the live version */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    what: "stop" | "retry" | "skip" | "move";
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RunDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -3077,6 +3888,8 @@ export interface components {
         };
         Checked: {
             problems: components["schemas"]["Problem"][];
+            /** @description What may be wrong; the document works. */
+            warnings: components["schemas"]["Problem"][];
         };
         CheckedSaid: {
             /** @description What is wrong; empty: it is supported. */
@@ -3127,6 +3940,8 @@ export interface components {
         };
         Contact: {
             address: string;
+            /** @description It is not answered, and flows do not start for it. */
+            blocked: boolean;
             channel: string;
             /** Format: date-time */
             created_at: string;
@@ -3138,6 +3953,8 @@ export interface components {
             who: string;
         };
         ContactChange: {
+            /** @description A blocked contact is not answered, and flows do not start for it. */
+            blocked?: boolean;
             /** @description By field; an empty value removes what is known. */
             facts?: {
                 [key: string]: string;
@@ -3229,8 +4046,14 @@ export interface components {
             used_by?: string[];
             version: number;
         };
+        DocumentFile: {
+            file: string;
+            text: string;
+        };
         DocumentKind: {
             about: string;
+            /** @description What is written is a draft until it is put live. */
+            drafts?: boolean;
             /** @description A document to begin from. */
             example: string;
             /** @description The key that such a document begins with. */
@@ -3286,6 +4109,10 @@ export interface components {
             items: components["schemas"]["Example"][];
             next?: string;
         };
+        Explained: {
+            findings: components["schemas"]["Finding"][];
+            sentences: components["schemas"]["Sentence"][];
+        };
         Fact: {
             field: string;
             /** @description The field's name for people. */
@@ -3308,10 +4135,135 @@ export interface components {
             /** @enum {string} */
             type: "text" | "number" | "date" | "choice" | "email" | "phone" | "name";
         };
+        Finding: {
+            column: number;
+            file: string;
+            /** @description From 1; 0 if the place is not known. */
+            line: number;
+            message: string;
+            /** @description It may be wrong; the document works. */
+            warning: boolean;
+        };
+        Flow: {
+            /** @description To which other systems post, where a webhook starts it. */
+            address?: string;
+            /** @description What keeps the live version from starting. */
+            broken: components["schemas"]["Finding"][];
+            /** @description Runs that failed. */
+            failed: number;
+            /** @description What is wrong in the draft, or may be. */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Format: date-time
+             * @description When it last started.
+             */
+            fired_at?: string;
+            /** @description The version that is live; 0: none. */
+            live: number;
+            /** Format: date-time */
+            live_at?: string;
+            live_by?: string;
+            /** @description Why it did not. */
+            missed?: string;
+            /**
+             * Format: date-time
+             * @description When it last did not start although it might have.
+             */
+            missed_at?: string;
+            name: string;
+            /** @description Runs that go on. */
+            open: number;
+            /** @description When it starts, in words. */
+            starts: string;
+            title: string;
+            /** Format: date-time */
+            updated_at: string;
+            /** @description Of the draft. */
+            version: number;
+        };
+        FlowDetail: {
+            /** @description To which other systems post, where a webhook starts it. */
+            address?: string;
+            /** @description What keeps the live version from starting. */
+            broken: components["schemas"]["Finding"][];
+            /** @description Runs that failed. */
+            failed: number;
+            /** @description What is wrong in the draft, or may be. */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Format: date-time
+             * @description When it last started.
+             */
+            fired_at?: string;
+            /** @description The version that is live; 0: none. */
+            live: number;
+            /** Format: date-time */
+            live_at?: string;
+            live_by?: string;
+            /** @description Why it did not. */
+            missed?: string;
+            /**
+             * Format: date-time
+             * @description When it last did not start although it might have.
+             */
+            missed_at?: string;
+            name: string;
+            /** @description Runs that go on. */
+            open: number;
+            /** @description The draft in plain sentences. */
+            sentences: components["schemas"]["Sentence"][];
+            /** @description When it starts, in words. */
+            starts: string;
+            /** @description Of the draft. */
+            text: string;
+            title: string;
+            /** Format: date-time */
+            updated_at: string;
+            /** @description Of the draft. */
+            version: number;
+        };
+        FlowPage: {
+            items: components["schemas"]["Flow"][];
+        };
+        Form: {
+            /** @description Of its page; below it /embed.js is the script that shows it in other pages. */
+            address: string;
+            /** @description Of the latest hundred. */
+            entries: number;
+            fields: components["schemas"]["FormField"][];
+            name: string;
+            title: string;
+        };
         FormDataUpload: {
             /** Format: binary */
             file: string;
             name: string;
+        };
+        FormEntry: {
+            /** Format: date-time */
+            at: string;
+            cleaned: {
+                [key: string]: unknown;
+            };
+            contact?: string;
+            /** @description Fields that could not be cleaned. */
+            doubtful: string[];
+            id: string;
+            /** @description As it was typed. */
+            said: {
+                [key: string]: string;
+            };
+        };
+        FormEntryPage: {
+            items: components["schemas"]["FormEntry"][];
+        };
+        FormField: {
+            as: string;
+            label: string;
+            name: string;
+        };
+        FormPage: {
+            items: components["schemas"]["Form"][];
         };
         Found: {
             /** @description What it would say. */
@@ -3373,6 +4325,10 @@ export interface components {
             /** @description Its name in the prompt. */
             id: string;
             text: string;
+        };
+        GoLive: {
+            /** @description The newest, if it is left out. */
+            version?: number;
         };
         HouseAnswer: {
             answer: string;
@@ -3538,7 +4494,7 @@ export interface components {
             token: string;
         };
         /** @enum {string} */
-        Noun: "settings" | "connections" | "sheets" | "tools" | "hours" | "teams" | "people" | "bots" | "channels";
+        Noun: "settings" | "connections" | "sheets" | "tools" | "hours" | "teams" | "people" | "bots" | "channels" | "forms" | "flows" | "rehearsals";
         Outcome: {
             answered_right: number;
             answered_wrong: number;
@@ -3570,6 +4526,30 @@ export interface components {
         PassageQuestions: {
             /** @description Each at most 300 letters; none removes them. */
             questions: string[];
+        };
+        Passed: {
+            /** Format: date-time */
+            at: string;
+            line: number;
+            number: string;
+            words: string;
+        };
+        Pause: {
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            paused: boolean;
+        };
+        Posted: {
+            /** Format: date-time */
+            at: string;
+            body: string;
+            /** @description Why it did not fit. */
+            error?: string;
+            id: string;
+        };
+        PostedPage: {
+            items: components["schemas"]["Posted"][];
         };
         Problem: {
             column: number;
@@ -3679,6 +4659,35 @@ export interface components {
             items: components["schemas"]["ReadPage"][];
             next?: string;
         };
+        RehearsalReport: {
+            file?: string;
+            lines: components["schemas"]["RehearsedLine"][];
+            passed: boolean;
+            rehearsal: string;
+            /**
+             * Format: double
+             * @description Milliseconds.
+             */
+            took: number;
+        };
+        Rehearse: {
+            /** @description Texts of flows in place of those that are kept, by name. */
+            drafts?: {
+                [key: string]: string;
+            };
+            /** @description The rehearsals; those that are kept, if there are none. */
+            scripts?: components["schemas"]["DocumentFile"][];
+        };
+        Rehearsed: {
+            items: components["schemas"]["RehearsalReport"][];
+        };
+        RehearsedLine: {
+            expected: string;
+            happened: string;
+            kind: string;
+            line: number;
+            wrong: boolean;
+        };
         Rejection: {
             why?: string;
         };
@@ -3697,6 +4706,77 @@ export interface components {
             items: components["schemas"]["Row"][];
             next?: string;
         };
+        Run: {
+            /** @description Another version of the flow is live. */
+            behind: boolean;
+            contact?: string;
+            conversation?: string;
+            flow: string;
+            id: string;
+            line: number;
+            /** Format: date-time */
+            started_at: string;
+            started_by: string;
+            /** @enum {string} */
+            status: "going" | "waiting" | "done" | "stopped" | "failed";
+            /** @description The number of the step at which it stands. */
+            step: string;
+            title: string;
+            /** Format: date-time */
+            until?: string;
+            /** Format: date-time */
+            updated_at: string;
+            version: number;
+            waits_for?: string;
+            /** @description The contact, for people. */
+            who: string;
+            /** @description How it ended. */
+            why?: string;
+            /** @description The step in words. */
+            words: string;
+        };
+        RunDetail: {
+            /** @description Another version of the flow is live. */
+            behind: boolean;
+            contact?: string;
+            conversation?: string;
+            /** @description What started it. */
+            event: {
+                [key: string]: unknown;
+            };
+            flow: string;
+            id: string;
+            line: number;
+            /** @description What it did, in order. */
+            path: components["schemas"]["Passed"][];
+            /** Format: date-time */
+            started_at: string;
+            started_by: string;
+            /** @enum {string} */
+            status: "going" | "waiting" | "done" | "stopped" | "failed";
+            /** @description The number of the step at which it stands. */
+            step: string;
+            title: string;
+            /** Format: date-time */
+            until?: string;
+            /** Format: date-time */
+            updated_at: string;
+            values: {
+                [key: string]: unknown;
+            };
+            version: number;
+            waits_for?: string;
+            /** @description The contact, for people. */
+            who: string;
+            /** @description How it ended. */
+            why?: string;
+            /** @description The step in words. */
+            words: string;
+        };
+        RunPage: {
+            items: components["schemas"]["Run"][];
+            next?: string;
+        };
         Saying: {
             /** Format: double */
             times: number;
@@ -3711,6 +4791,13 @@ export interface components {
         };
         Secret: {
             secret: string;
+        };
+        Sentence: {
+            depth: number;
+            line: number;
+            number: string;
+            path: string;
+            words: string;
         };
         Sheet: {
             columns: string[];
@@ -3779,6 +4866,21 @@ export interface components {
         Stage: {
             label: string;
             stage: string;
+        };
+        StartFlow: {
+            /** @description For each of these, by id; for nobody, if none are given. */
+            contacts?: string[];
+            /** @description In place of contacts: for each of these rows, which it finds as event.NAME. A column contact holds a contact's id. */
+            rows?: {
+                [key: string]: string;
+            }[];
+            /** @description What the flow finds as event.NAME. */
+            values?: {
+                [key: string]: string;
+            };
+        };
+        Started: {
+            asked: number;
         };
         Status: {
             channels: components["schemas"]["Channel"][];
@@ -3974,6 +5076,17 @@ export interface components {
             outcome: string;
             passages?: components["schemas"]["Weighed"][];
             text: string;
+        };
+        Version: {
+            /** Format: date-time */
+            at: string;
+            /** @description Who wrote it; empty if it is not known. */
+            author: string;
+            text: string;
+            version: number;
+        };
+        VersionPage: {
+            items: components["schemas"]["Version"][];
         };
         WebSource: {
             address: string;

@@ -121,6 +121,9 @@ func (rd Read) Hear(said string, h Hearing) (value any, ok bool) {
 		return h.Speech.YesOrNo(said)
 	case "email":
 		v := text.Email(text.WithoutOthers(said))
+		if m := saidMail.FindStringSubmatch(said); v == "" && h.Asked && m != nil {
+			v = text.Email(m[1] + "@" + strings.NewReplacer(" dot ", ".", " . ", ".").Replace(m[2]))
+		}
 		return v, v != ""
 	case "phone":
 		v := text.Phone(text.WithoutOthers(said), h.Region)
@@ -169,6 +172,9 @@ func (rd Read) Hear(said string, h Hearing) (value any, ok bool) {
 	}
 	return text.Squeeze(said), true
 }
+
+// saidMail is an address as it is said: "ada at example dot org".
+var saidMail = regexp.MustCompile(`(?i)([\w.+\-]+)\s*(?:\bat\b|\(at\)|\[at\])\s*([\w\-]+(?:(?:\.| dot | \. )[\w\-]+)+)`)
 
 // figure reads a number: the only one, or the one that a correction in the text ends with.
 func (rd Read) figure(said string, h Hearing) (any, bool) {

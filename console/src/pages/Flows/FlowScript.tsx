@@ -1,0 +1,140 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { useEffect, useRef, useState } from "react"
+import { useNavigate } from "react-router"
+import { api, type Schemas } from "../../api/client"
+import { Button } from "../../parts/Button"
+import { CodeArea, type Lines } from "../../parts/CodeArea"
+import { nameIn } from "../../parts/DocumentEditor"
+import { Wrong } from "../../parts/Says"
+import { ago, useNow } from "../../parts/Time"
+
+/**
+ * The draft of a flow: its text, what is wrong in it at the line, and the same in plain sentences. A new
+ * one has no name yet, and begins from an example.
+ */
+export function FlowScript({ name, example }: { name: string; example?: string }) {
+  const kept = useQuery({ queryKey: ["flow", name], queryFn: () => api.flow(name), enabled: !!name })
+  if (name && !kept.data) return <Wrong error={kept.error} />
+  return <Editor key={name} flow={kept.data} text={kept.data?.text ?? example ?? ""} />
+}
+
+function Editor({ flow, text: begin }: { flow?: Schemas["FlowDetail"]; text: string }) {
+  const queries = useQueryClient()
+  const navigate = useNavigate()
+  const now = useNow(30)
+  const place = `flow ${flow?.name ?? ""}`
+  const [text, setText] = useState(() => sessionStorage.getItem(place) ?? begin)
+  const [base, setBase] = useState({ text: begin, version: flow?.version ?? 0 })
+  const changed = base.version === 0 || text !== base.text
+  const lines = useRef<Lines | null>(null)
+  useEffect(() => {
+    if (!changed && flow && flow.version !== base.version) {
+      setBase({ text: flow.text, version: flow.version })
+      setText(flow.text)
+    }
+  }, [flow, base.version, changed])
+  useEffect(() => {
+    if (text !== base.text) sessionStorage.setItem(place, text)
+    else sessionStorage.removeItem(place)
+  }, [base.text, place, text])
+  const [settled, setSettled] = useState(text)
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(text), 350)
+    return () => clearTimeout(timer)
+  }, [text])
+  const name = flow?.name ?? nameIn(settled, "flow")
+  const said = useQuery({
+    queryKey: ["explained", name, settled],
+    queryFn: () => api.explainFlow(name || "new", settled),
+    placeholderData: before => before,
+  })
+  const keep = useMutation({
+    mutationFn: () => api.putDocument("flows", name, text, base.version),
+    onSuccess: d => {
+      sessionStorage.removeItem(place)
+      setBase({ text: d.text, version: d.version })
+      void queries.invalidateQueries({ queryKey: ["flows"] })
+      void queries.invalidateQueries({ queryKey: ["flow"] })
+      if (!flow) void navigate("/flows/" + d.name, { replace: true })
+    },
+  })
+  const findings = said.data?.findings ?? []
+  const unreadable = said.data?.sentences.length === 0
+  return (
+    <div className="flex min-h-0 flex-1 flex-col gap-3 lg:flex-row">
+      <section
+        aria-label="The text of the flow"
+        className="flex min-h-96 min-w-0 flex-[3] shrink-0 flex-col rounded-lg border border-line bg-sheet lg:min-h-0 lg:shrink"
+      >
+        <div className="flex flex-wrap items-center gap-2 border-b border-line px-4 py-2">
+          <p className="mr-auto text-sm text-soft">
+            {base.version === 0
+              ? "Not kept yet; begin from this example"
+              : changed
+                ? "Not kept yet"
+                : `Draft, version ${base.version}, kept ${ago(flow!.updated_at, now)}`}
+          </p>
+          {base.version > 0 && changed && <Button onClick={() => setText(base.text)}>Discard</Button>}
+          <Button
+            look="main"
+            disabled={!changed || !name || unreadable || keep.isPending}
+            onClick={() => keep.mutate()}
+          >
+            Keep the draft
+          </Button>
+        </div>
+        <Wrong error={keep.error} />
+        <CodeArea
+          label="The text of the flow"
+          value={text}
+          onChange={setText}
+          lines={lines}
+          wrong={findings.filter(f => !f.warning).map(f => f.line)}
+          doubtful={findings.filter(f => f.warning).map(f => f.line)}
+        />
+        {findings.length > 0 && (
+          <ul
+            aria-label="Findings"
+            className="max-h-44 overflow-y-auto border-t border-line px-2 py-2 text-sm"
+          >
+            {findings.map((f, i) => (
+              <li key={i}>
+                <button
+                  onClick={() => lines.current?.go(f.line)}
+                  className={`w-full rounded px-2 py-0.5 text-left hover:bg-sunk ${f.warning ? "text-saffron" : "text-scarlet"}`}
+                >
+                  Line {f.line}: {f.warning && "perhaps: "}
+                  {f.message}
+                </button>
+              </li>
+            ))}
+          </ul>
+        )}
+      </section>
+      <section
+        aria-label="In plain sentences"
+        className="min-h-40 min-w-0 flex-[2] rounded-lg border border-line bg-sheet px-2 py-3 lg:overflow-y-auto"
+      >
+        <h3 className="mb-1 px-2 font-semibold">In plain sentences</h3>
+        {unreadable && (
+          <p className="px-2 text-soft">
+            They stand here once the text can be read; the line says what is wrong.
+          </p>
+        )}
+        <ol>
+          {said.data?.sentences.map((s, i) => (
+            <li key={i} style={{ paddingLeft: `${s.depth * 1.1}rem` }}>
+              <button
+                onClick={() => lines.current?.go(s.line)}
+                className={`flex w-full gap-2 rounded px-2 py-0.5 text-left hover:bg-sunk ${s.number ? "" : "text-soft"}`}
+              >
+                {s.number && <span className="shrink-0 tabular-nums text-soft">{s.number}</span>}
+                <span className="min-w-0 break-words">{s.words}</span>
+              </button>
+            </li>
+          ))}
+        </ol>
+      </section>
+    </div>
+  )
+}

@@ -1,0 +1,199 @@
+import { PlusIcon } from "@heroicons/react/20/solid"
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { useState } from "react"
+import { Link, useNavigate, useParams } from "react-router"
+import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
+import { Ask } from "../../parts/Ask"
+import { Button } from "../../parts/Button"
+import { Empty, Head, Wrong } from "../../parts/Says"
+import { ago, useNow } from "../../parts/Time"
+import { FlowScript } from "./FlowScript"
+import { FlowVersions } from "./FlowVersions"
+import { Posted } from "./Posted"
+import { Runs } from "./Runs"
+import { StartFlow } from "./StartFlow"
+
+/** What happens step by step when something happens. */
+export default function Flows() {
+  const { name } = useParams()
+  const [fresh] = useInAddress("new")
+  const navigate = useNavigate()
+  const list = useQuery({ queryKey: ["flows"], queryFn: api.flows })
+  const items = list.data?.items ?? []
+  const chosen = name ? items.find(f => f.name === name) : items[0]
+  return (
+    <>
+      <Head title="Flows">
+        <Link className="text-sea hover:underline" to="/rehearsals">
+          Rehearsals
+        </Link>
+        <Link className="text-sea hover:underline" to="/forms">
+          Forms
+        </Link>
+        <Button onClick={() => void navigate("/flows?new=1")}>
+          <PlusIcon className="size-4" />
+          New flow
+        </Button>
+      </Head>
+      <Wrong error={list.error} />
+      <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
+        {items.length > 0 && (
+          <nav
+            aria-label="Flows"
+            className="flex shrink-0 gap-1 overflow-x-auto lg:w-56 lg:flex-col lg:overflow-y-auto"
+          >
+            {items.map(f => (
+              <Link
+                key={f.name}
+                to={"/flows/" + f.name}
+                aria-current={(!fresh && f === chosen) || undefined}
+                className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:text-sea lg:whitespace-normal"
+              >
+                <span className="block leading-snug font-semibold">{f.title}</span>
+                <State flow={f} />
+              </Link>
+            ))}
+          </nav>
+        )}
+        {fresh ? (
+          <NewFlow />
+        ) : chosen ? (
+          <Chosen key={chosen.name} flow={chosen} />
+        ) : (
+          list.isSuccess && (
+            <Empty title={name ? `There is no flow called ${name}` : "There are no flows yet"}>
+              <Link className="text-sea underline" to={name ? "/flows" : "/flows?new=1"}>
+                {name ? "Show those that are there" : "Write the first one, from an example"}
+              </Link>
+            </Empty>
+          )
+        )}
+      </div>
+    </>
+  )
+}
+
+const errors = (f: Schemas["Flow"]) => f.findings.filter(x => !x.warning).length
+
+/** How a flow stands, in a few words. */
+function State({ flow: f }: { flow: Schemas["Flow"] }) {
+  const wrong = f.failed > 0 || f.broken.some(b => !b.warning)
+  return (
+    <span className="block text-sm">
+      {f.live > 0 ? <span className="text-leaf">live</span> : <span className="text-soft">draft</span>}
+      {f.live > 0 && f.live !== f.version && <span className="text-saffron"> · changed</span>}
+      {errors(f) > 0 && <span className="text-saffron"> · not right yet</span>}
+      {wrong && (
+        <span className="text-scarlet"> · {f.failed > 0 ? `${f.failed} failed` : "cannot start"}</span>
+      )}
+      {f.open > 0 && <span className="text-soft"> · {f.open} running</span>}
+    </span>
+  )
+}
+
+const tabs = [
+  ["", "Script"],
+  ["runs", "Runs"],
+  ["versions", "Versions"],
+  ["posted", "Posted to it"],
+] as const
+
+function Chosen({ flow: f }: { flow: Schemas["Flow"] }) {
+  const [tab, setTab] = useInAddress("tab")
+  const now = useNow(30)
+  const queries = useQueryClient()
+  const [starting, setStarting] = useState(false)
+  const [down, setDown] = useState(false)
+  const again = () => void queries.invalidateQueries({ queryKey: ["flows"] })
+  const live = useMutation({ mutationFn: () => api.goLive(f.name, 0), onSuccess: again })
+  const takeDown = useMutation({ mutationFn: () => api.takeDown(f.name), onSuccess: again })
+  const missedLast = f.missed_at && (!f.fired_at || f.missed_at > f.fired_at)
+  return (
+    <div className="flex min-h-0 min-w-0 flex-1 flex-col gap-2">
+      <div className="rounded-lg border border-line bg-sheet px-4 py-3">
+        <div className="flex flex-wrap items-center gap-2">
+          <h2 className="mr-auto text-lg font-semibold">{f.title}</h2>
+          {f.live > 0 && f.starts.includes("by hand") && (
+            <Button onClick={() => setStarting(true)}>Start it…</Button>
+          )}
+          {f.live > 0 && (
+            <Button look="quiet" onClick={() => setDown(true)}>
+              Take it down
+            </Button>
+          )}
+          {f.live !== f.version && (
+            <Button look="main" disabled={errors(f) > 0 || live.isPending} onClick={() => live.mutate()}>
+              Put version {f.version} live
+            </Button>
+          )}
+        </div>
+        <p className="text-soft">{f.starts}</p>
+        <p className="text-sm text-soft">
+          {f.live > 0 ? (
+            <>
+              Version {f.live} is live since {ago(f.live_at!, now)}
+              {f.live_by && ` by ${f.live_by}`}.{" "}
+              {f.fired_at ? `Last started ${ago(f.fired_at, now)}.` : "It has not started yet."}
+            </>
+          ) : (
+            "Only a draft: it does not start."
+          )}
+          {missedLast && (
+            <span className="text-saffron">
+              {" "}
+              It did not start {ago(f.missed_at!, now)}: {f.missed}.
+            </span>
+          )}
+        </p>
+        {f.broken
+          .filter(b => !b.warning)
+          .map((b, i) => (
+            <p key={i} className="text-sm text-scarlet">
+              The live version cannot start. Line {b.line}: {b.message}
+            </p>
+          ))}
+        <Wrong error={live.error ?? takeDown.error} />
+      </div>
+      <div role="tablist" aria-label="The flow" className="flex gap-1 overflow-x-auto">
+        {tabs
+          .filter(([key]) => key !== "posted" || f.address)
+          .map(([key, title]) => (
+            <button
+              key={key}
+              role="tab"
+              aria-selected={tab === key}
+              onClick={() => setTab(key)}
+              className="border-b-2 border-transparent px-2 py-1 whitespace-nowrap text-soft aria-selected:border-sea aria-selected:font-semibold aria-selected:text-sea"
+            >
+              {title}
+              {key === "runs" && f.open > 0 && ` (${f.open})`}
+            </button>
+          ))}
+      </div>
+      {tab === "" && <FlowScript name={f.name} />}
+      {tab === "runs" && <Runs flow={f.name} />}
+      {tab === "versions" && <FlowVersions flow={f} />}
+      {tab === "posted" && <Posted flow={f} />}
+      <StartFlow flow={f} open={starting} onClose={() => setStarting(false)} />
+      <Ask
+        title={`Take ${f.title} down?`}
+        act="Take it down"
+        open={down}
+        onClose={() => setDown(false)}
+        onAct={() => takeDown.mutate()}
+      >
+        It does not start any more. {f.open > 0 && "Runs that have begun go on. "}Put it live again at any
+        time.
+      </Ask>
+    </div>
+  )
+}
+
+/** A flow that is not kept yet, from the example. */
+function NewFlow() {
+  const kind = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity }).data?.items.find(
+    k => k.plural === "flows",
+  )
+  return kind ? <FlowScript name="" example={kind.example} /> : null
+}
