@@ -49,6 +49,7 @@ type Today struct {
 	Troubles  []Trouble      `json:"troubles" required:"true" description:"What is going wrong."`
 	Channels  []Channel      `json:"channels" required:"true"`
 	Models    []ModelUse     `json:"models" required:"true" description:"What the bots have used of language models today."`
+	Paused    bool           `json:"paused" required:"true" description:"All that bots and flows do is paused."`
 }
 
 // ModelUse is what a bot has used of a language model since midnight.
@@ -101,6 +102,8 @@ type Trouble struct {
 	Detail       string `json:"detail" required:"true"`
 	Conversation string `json:"conversation,omitempty"`
 	Effect       string `json:"effect,omitempty" description:"An effect that was given up, or is being tried again."`
+	Flow         string `json:"flow,omitempty" description:"The flow of a run that failed."`
+	Run          string `json:"run,omitempty" description:"A run that failed."`
 	GivenUp      bool   `json:"given_up" required:"true"`
 }
 

@@ -34,6 +34,7 @@ func today(q *request) (t client.Today, err error) {
 	if t.Models, err = q.models(ctx); err != nil {
 		return t, err
 	}
+	t.Paused = q.workspace.Paused() != nil
 	t.Troubles, err = q.troubles(ctx)
 	return t, err
 }
@@ -153,6 +154,16 @@ func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 	}
 	for _, f := range failed {
 		list = append(list, client.Trouble{What: "A message could not be decided on", Detail: f.Error, Conversation: f.ConversationID, GivenUp: f.Times >= engine.TurnTries})
+	}
+	if sw := q.workspace.Paused(); sw != nil {
+		list = append(list, client.Trouble{What: "Bots and flows are paused", Detail: sw.By + " paused them " + sw.At.In(q.workspace.Documents.Settings().Zone()).Format("on 2 January at 15:04") + ". What comes in waits.", GivenUp: true})
+	}
+	broken, err := q.workspace.Store().Runs(ctx, store.RunFilter{Failed: true, Limit: mostTroubles})
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range broken {
+		list = append(list, client.Trouble{What: "A run of the flow " + r.Flow + " failed", Detail: r.Why, Conversation: r.ConversationID, Flow: r.Flow, Run: r.ID, GivenUp: true})
 	}
 	effects, err := q.workspace.Store().Troubled(ctx, mostTroubles)
 	if err != nil {

@@ -19,7 +19,7 @@ type notifyBody struct {
 	Body       string `json:"body"`
 }
 
-// notifyKind tells people by mail.
+// notifyKind tells people: by mail, or by an alert through a system that pages them.
 var notifyKind = EffectKind{
 	Name: "notify", Time: within(60 * time.Second), To: toConnection, Trouble: "A notification could not be sent",
 	Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
@@ -44,6 +44,13 @@ var notifyKind = EffectKind{
 			return nil, fmt.Errorf("there is no connection called %s", b.Connection)
 		}
 		to := config.addresses(b.To)
+		if server.Kind == workspace.HTTPSystem {
+			endpoint, err := w.Documents.endpoint(ctx, b.Connection)
+			if err != nil {
+				return nil, err
+			}
+			return nil, connect.SendAlert(ctx, endpoint, connect.Alert{To: strings.Join(to, ", "), Title: b.Subject, Text: b.Body, At: e.CreatedAt}, e.ID)
+		}
 		if len(to) == 0 {
 			return nil, fmt.Errorf("nobody is told: %s has no people with a mail address", b.To)
 		}

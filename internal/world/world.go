@@ -34,6 +34,7 @@ type World struct {
 	Timetable  *Timetable
 	Website    *Website
 	Desk       *ReadingDesk
+	Pager      *Pager
 
 	options   Options
 	templates *template.Template
@@ -54,7 +55,7 @@ func New(o Options) (*World, error) {
 	}
 	w := &World{
 		Handset: handset, Mailroom: newMailroom(), ClientBook: newClientBook(), Timetable: &Timetable{now: o.Now, zone: o.Zone},
-		Website: newWebsite(), Desk: &ReadingDesk{}, options: o, mux: http.NewServeMux(),
+		Website: newWebsite(), Desk: &ReadingDesk{}, Pager: &Pager{}, options: o, mux: http.NewServeMux(),
 	}
 	if w.templates, err = template.ParseFS(pages, "pages/*.html"); err != nil {
 		return nil, err
@@ -66,6 +67,7 @@ func New(o Options) (*World, error) {
 	w.page("GET /client-book", "clientbook.html")
 	w.page("GET /timetable", "timetable.html")
 	w.page("GET /reading-desk", "readingdesk.html")
+	w.page("GET /pager", "pager.html")
 	w.mux.Handle("GET /pages/", http.FileServerFS(pages))
 	w.mux.HandleFunc("POST /handset/send", w.Handset.typed)
 	w.mux.HandleFunc("GET /handset/texts", w.Handset.list)
@@ -73,6 +75,8 @@ func New(o Options) (*World, error) {
 	w.mux.HandleFunc("GET /mailroom/mails", w.Mailroom.list)
 	w.mux.Handle("/client-book/api/", http.StripPrefix("/client-book/api", w.ClientBook))
 	w.mux.Handle("/timetable/api/", http.StripPrefix("/timetable/api", w.Timetable))
+	w.mux.HandleFunc("POST /pager/alerts", w.Pager.take)
+	w.mux.HandleFunc("GET /pager/alerts", w.Pager.list)
 	w.Desk.serve(w.mux)
 	w.mux.Handle("GET /website/", w.Website)
 	w.mux.HandleFunc("GET /robots.txt", robots)
@@ -145,7 +149,7 @@ func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 }
 
 func (w *World) systems() map[string]*Trouble {
-	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble}
+	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble, "pager": &w.Pager.Trouble}
 }
 
 // trouble switches a stand-in down or up, from the start page.

@@ -4945,6 +4945,8 @@ export interface components {
             decisions: components["schemas"]["Decision"][];
             /** @description What the bots have used of language models today. */
             models: components["schemas"]["ModelUse"][];
+            /** @description All that bots and flows do is paused. */
+            paused: boolean;
             /** @description What is going wrong. */
             troubles: components["schemas"]["Trouble"][];
             /** @description Those who wait for a person, the most urgent first; at most ten. */
@@ -5043,7 +5045,11 @@ export interface components {
             detail: string;
             /** @description An effect that was given up, or is being tried again. */
             effect?: string;
+            /** @description The flow of a run that failed. */
+            flow?: string;
             given_up: boolean;
+            /** @description A run that failed. */
+            run?: string;
             what: string;
         };
         Turn: {

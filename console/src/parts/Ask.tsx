@@ -7,6 +7,7 @@ export function Ask(props: {
   title: string
   children: ReactNode
   act: string
+  keep?: string
   open: boolean
   onClose: () => void
   onAct: () => void
@@ -19,7 +20,7 @@ export function Ask(props: {
           <DialogTitle className="mb-2 text-lg font-semibold">{props.title}</DialogTitle>
           <div className="mb-4 text-soft">{props.children}</div>
           <div className="flex justify-end gap-2">
-            <Button onClick={props.onClose}>Keep it</Button>
+            <Button onClick={props.onClose}>{props.keep ?? "Keep it"}</Button>
             <Button
               look="stop"
               onClick={() => {

@@ -27,6 +27,8 @@ export function DocumentEditor(props: {
   form?: (text: string, onText: (text: string) => void) => ReactNode
   formName?: string
   textFirst?: boolean
+  /** What keeping it is called, if not Put live. */
+  act?: string
 }) {
   const { kind, document: doc, onDraft } = props
   const queries = useQueryClient()
@@ -86,10 +88,12 @@ export function DocumentEditor(props: {
             {fresh ? (
               "Not kept yet; begin from this example"
             ) : changed ? (
-              <span className="text-saffron">{props.changedNote ?? "Changes that are not live yet"}</span>
+              <span className="text-saffron">
+                {props.changedNote ?? `Changes that are not ${props.act ? "kept" : "live"} yet`}
+              </span>
             ) : (
               <>
-                Version {base.version} is live, changed {ago(base.updated_at, now)}
+                Version {base.version} is {props.act ? "kept" : "live"}, changed {ago(base.updated_at, now)}
               </>
             )}
           </p>
@@ -101,7 +105,7 @@ export function DocumentEditor(props: {
           disabled={!changed || !name || problems.length > 0 || save.isPending}
           onClick={() => save.mutate()}
         >
-          Put live
+          {props.act ?? "Put live"}
         </Button>
       </div>
       <Wrong error={save.error} />

@@ -24,9 +24,9 @@ func (f *Flow) Explain() (list []Sentence) {
 	var tell func(b *Block, depth int)
 	tell = func(b *Block, depth int) {
 		for _, s := range b.Steps {
-			words := s.Kind.Plain(s)
+			words := Ended(strings.TrimSuffix(s.Kind.Plain(s), "."))
 			if s.Has("if") {
-				words = fmt.Sprintf("Only if %s: %s", s.Raw("if"), lowered(words))
+				words = fmt.Sprintf("Only if %s: %s", InWords(s.Raw("if")), uncapped(words))
 			}
 			if s.Has("save") && s.Kind.Saves != nil {
 				words += fmt.Sprintf(" Keeps it as %s.", s.Raw("save"))
@@ -42,6 +42,14 @@ func (f *Flow) Explain() (list []Sentence) {
 	}
 	tell(f.Body, 0)
 	return list
+}
+
+// uncapped is a sentence that goes on from another.
+func uncapped(s string) string {
+	if len(s) > 1 && s[1] >= 'a' {
+		return strings.ToLower(s[:1]) + s[1:]
+	}
+	return s
 }
 
 // sayBlock says when a list of steps of a step is taken.
@@ -62,9 +70,9 @@ func (s *Step) sayBlock(b *Block) string {
 				return "Otherwise:"
 			}
 			if i == 0 {
-				return "If " + arm.Raw("if") + ":"
+				return "If " + InWords(arm.Raw("if")) + ":"
 			}
-			return "Or if " + arm.Raw("if") + ":"
+			return "Or if " + InWords(arm.Raw("if")) + ":"
 		}
 	}
 	return ""
@@ -73,6 +81,28 @@ func (s *Step) sayBlock(b *Block) string {
 // Quote puts a text into a sentence, cut where it is long.
 func Quote(s string) string {
 	return "“" + shorten(strings.Join(strings.Fields(s), " "), 120) + "”"
+}
+
+// Ended ends a sentence, unless it ends with what is said in it.
+func Ended(s string) string {
+	for _, end := range []string{".”", "!”", "?”", "…”", ".", ":"} {
+		if strings.HasSuffix(s, end) {
+			return s
+		}
+	}
+	return s + "."
+}
+
+// said are the signs of conditions in words.
+var said = strings.NewReplacer(" && ", " and ", " || ", " or ", " == true", "", " >= ", " is at least ", " <= ", " is at most ", " == ", " is ", " != ", " is not ", " > ", " is more than ", " < ", " is less than ", ".orValue('')", "", ".orValue(0)", "", ".hasValue()", " is known")
+
+// InWords says a condition in words, as far as its signs have some.
+func InWords(condition string) string {
+	words := strings.Join(strings.Fields(condition), " ")
+	if rest, ok := strings.CutPrefix(words, "!"); ok && !strings.HasPrefix(rest, "(") {
+		words = "not " + rest
+	}
+	return strings.NewReplacer(" and !", " and not ", " or !", " or not ").Replace(said.Replace(words))
 }
 
 // Or joins texts: "a, b or c".

@@ -1,5 +1,8 @@
-import type { Schemas } from "../../api/client"
+import { useMutation } from "@tanstack/react-query"
+import { Link } from "react-router"
+import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
+import { Wrong } from "../../parts/Says"
 import { Moment } from "../../parts/Time"
 
 /** Who writes, and what is known of them. */
@@ -10,6 +13,7 @@ export function ContactCard({
   conversation: Schemas["Conversation"]
   onEdit: () => void
 }) {
+  const save = useMutation({ mutationFn: () => api.saveAsRehearsal(c.id) })
   return (
     <aside
       aria-label="Contact"
@@ -38,6 +42,17 @@ export function ContactCard({
         ))}
       </dl>
       <Button onClick={onEdit}>Change</Button>
+      <h4 className="mt-4 mb-1 font-semibold">Rehearsal</h4>
+      {save.data ? (
+        <Link className="text-sm text-sea underline" to={"/rehearsals/" + save.data.name}>
+          Saved. Open it
+        </Link>
+      ) : (
+        <Button look="quiet" className="!px-0" disabled={save.isPending} onClick={() => save.mutate()}>
+          Save this conversation as one
+        </Button>
+      )}
+      <Wrong error={save.error} />
     </aside>
   )
 }

@@ -6,6 +6,7 @@ import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
+import { waitsFor } from "../../parts/runs"
 import { Wrong } from "../../parts/Says"
 import { WaitClock } from "../../parts/Time"
 import { TurnDrawer } from "../../parts/Trace"
@@ -128,6 +129,7 @@ export function Conversation({ id, me }: { id: string; me: string }) {
               <MessageLine key={m.id} message={m} onWhy={setTurn} />
             ))}
           </Lines>
+          <RunsHere conversation={id} />
           <Composer id={id} mine={mine} lead={c.lead} onTake={() => lead.mutate("take")} />
         </div>
         <ContactCard conversation={c} onEdit={() => setContact("edit")} />
@@ -143,6 +145,43 @@ export function Conversation({ id, me }: { id: string; me: string }) {
       >
         It leaves the queue. When {c.who} writes again, a new conversation begins and the bot answers.
       </Ask>
+    </>
+  )
+}
+
+/** The runs of flows in the conversation that go on: where each stands, and the way to stop it. */
+function RunsHere({ conversation }: { conversation: string }) {
+  const queries = useQueryClient()
+  const runs = useQuery({
+    queryKey: ["runs", "in", conversation],
+    queryFn: () => api.runs({ conversation, open: "true" }),
+  })
+  const stop = useMutation({
+    mutationFn: (id: string) => api.changeRun(id, "stop"),
+    onSettled: () => queries.invalidateQueries(),
+  })
+  return (
+    <>
+      {runs.data?.items.map(r => (
+        <div
+          key={r.id}
+          className="flex flex-wrap items-center gap-x-3 border-t border-line bg-blue-wash px-4 py-1.5 text-sm"
+        >
+          <Link
+            className="font-semibold text-blue hover:underline"
+            to={`/flows/${r.flow}?tab=runs&run=${r.id}`}
+          >
+            {r.title}
+          </Link>
+          <span className="min-w-0 flex-1 truncate">
+            Step {r.step}: {r.words} <span className="text-soft">{waitsFor(r)}</span>
+          </span>
+          <Button look="quiet" className="!py-0" disabled={stop.isPending} onClick={() => stop.mutate(r.id)}>
+            Stop it
+          </Button>
+        </div>
+      ))}
+      <Wrong error={stop.error} />
     </>
   )
 }

@@ -72,6 +72,7 @@ export default function Rehearsals() {
               kind={kind}
               document={{ kind: "rehearsal", name: "", text: kind.example, version: 0, updated_at: "" }}
               title="a new rehearsal"
+              act="Keep it"
               onKept={d => void navigate("/rehearsals/" + d.name, { replace: true })}
             />
           </div>
@@ -81,7 +82,7 @@ export default function Rehearsals() {
             className="flex min-h-0 min-w-0 flex-1 flex-col gap-3 lg:flex-row lg:overflow-hidden"
           >
             <div className="flex min-h-0 min-w-0 flex-1 flex-col">
-              <DocumentEditor kind={kind} document={chosen} title={titleOf(chosen)} />
+              <DocumentEditor kind={kind} document={chosen} title={titleOf(chosen)} act="Keep it" />
             </div>
             <Played report={reportOf(chosen)} />
           </div>

@@ -1,6 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { useState } from "react"
 import { Link } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Head, Wrong } from "../../parts/Says"
 import { WaitClock } from "../../parts/Time"
@@ -12,7 +14,7 @@ export default function Today() {
   const { data, error } = useQuery({ queryKey: ["today"], queryFn: api.today, refetchInterval: 60_000 })
   return (
     <>
-      <Head title="Today" />
+      <Head title="Today">{data && <Pause paused={data.paused} />}</Head>
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)] content-start gap-4 overflow-y-auto px-4 pb-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)] lg:px-6">
         <Wrong error={error} />
         {data && (
@@ -52,6 +54,41 @@ export default function Today() {
   )
 }
 
+/** The switch that pauses all that bots and flows do. */
+function Pause({ paused }: { paused: boolean }) {
+  const queries = useQueryClient()
+  const [asking, setAsking] = useState(false)
+  const set = useMutation({
+    mutationFn: api.pause,
+    onSettled: () => queries.invalidateQueries({ queryKey: ["today"] }),
+  })
+  return (
+    <>
+      <Wrong error={set.error} />
+      {paused ? (
+        <Button look="main" disabled={set.isPending} onClick={() => set.mutate(false)}>
+          Let bots and flows go on
+        </Button>
+      ) : (
+        <Button look="quiet" disabled={set.isPending} onClick={() => setAsking(true)}>
+          Pause bots and flows
+        </Button>
+      )}
+      <Ask
+        title="Pause all bots and flows?"
+        act="Pause them"
+        keep="Let them go on"
+        open={asking}
+        onClose={() => setAsking(false)}
+        onAct={() => set.mutate(true)}
+      >
+        They say and do nothing until you let them go on. What customers write is kept and waits; people can
+        answer.
+      </Ask>
+    </>
+  )
+}
+
 function Troubles({ troubles }: { troubles: Schemas["Trouble"][] }) {
   const queries = useQueryClient()
   const retry = useMutation({
@@ -78,6 +115,11 @@ function Troubles({ troubles }: { troubles: Schemas["Trouble"][] }) {
               {t.conversation && (
                 <Link className="text-sm text-sea underline" to={"/inbox/" + t.conversation}>
                   Open the conversation
+                </Link>
+              )}
+              {t.run && (
+                <Link className="text-sm text-sea underline" to={`/flows/${t.flow}?tab=runs&run=${t.run}`}>
+                  See the run
                 </Link>
               )}
               {t.given_up && t.effect && (

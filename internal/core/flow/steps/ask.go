@@ -64,7 +64,7 @@ var ask = &flow.StepKind{
 		}
 		plain := fmt.Sprintf("Ask %s and wait for %s", flow.Quote(words), readOf(s).Words())
 		if s.Has("check") {
-			plain += " for which " + s.Raw("check")
+			plain += " for which " + flow.InWords(s.Raw("check"))
 		}
 		return plain + ", up to " + flow.Spoken(s.Duration("patience", flow.Patience)) + ". Keeps it as " + s.Raw("save") + "."
 	},

@@ -55,7 +55,7 @@ var loop = &flow.StepKind{
 		case s.Has("each"):
 			return "For each item of " + s.Raw("each") + most + ":"
 		case s.Has("while"):
-			return "While " + s.Raw("while") + most + ":"
+			return "While " + flow.InWords(s.Raw("while")) + most + ":"
 		}
 		return fmt.Sprintf("Up to %d times:", s.Whole("at_most", 0))
 	},

@@ -42,7 +42,7 @@ var conversation = &flow.TriggerKind{
 			plain += " on " + t.Raw("channel")
 		}
 		if t.Has("if") {
-			plain += ", and " + t.Raw("if")
+			plain += ", and " + flow.InWords(t.Raw("if"))
 		}
 		return plain
 	},

@@ -29,7 +29,7 @@ var form = &flow.TriggerKind{
 	Plain: func(t *flow.Trigger) string {
 		plain := "the form " + t.Raw("form") + " is submitted"
 		if t.Has("if") {
-			plain += ", and " + t.Raw("if")
+			plain += ", and " + flow.InWords(t.Raw("if"))
 		}
 		return plain
 	},

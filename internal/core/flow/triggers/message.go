@@ -57,7 +57,7 @@ var message = &flow.TriggerKind{
 			plain += ": " + strings.Join(which, ", ")
 		}
 		if t.Has("if") {
-			plain += ", and " + t.Raw("if")
+			plain += ", and " + flow.InWords(t.Raw("if"))
 		}
 		return plain
 	},
