@@ -118,19 +118,26 @@ func teach(ctx context.Context, d *service.Demo) error {
 	}
 	robin := &client.Client{Server: d.PublicURL, Token: token}
 	const phone = "+447700900171"
-	if err := d.World.Handset.Send(ctx, phone, "teach", "Hello, can I rent a bicycle on Gannet Holm?"); err != nil {
-		return err
-	}
+	sent := false
 	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); time.Sleep(100 * time.Millisecond) {
-		page, err := robin.Conversations(ctx, "waiting", phone, "")
-		if err != nil {
-			return err
-		}
 		site, err := robin.Source(ctx, "website")
 		if err != nil {
 			return err
 		}
-		if len(page.Items) != 1 || site.State != "ready" || site.Encoding > 0 {
+		if site.State != "ready" || site.Encoding > 0 {
+			continue // until all is read, the bot may know less
+		}
+		if !sent {
+			if err := d.World.Handset.Send(ctx, phone, "teach", "Hello, can I rent a bicycle on Gannet Holm?"); err != nil {
+				return err
+			}
+			sent = true
+		}
+		page, err := robin.Conversations(ctx, "waiting", phone, "")
+		if err != nil {
+			return err
+		}
+		if len(page.Items) != 1 {
 			continue
 		}
 		id := page.Items[0].ID
