@@ -219,12 +219,23 @@ func (t *turn) start(heard flow.Heard) bool {
 		if !t.advance(at, flow.Event{Kind: flow.Began}, true) {
 			return true
 		}
-		if w := t.runs[at].State.Wait; t.spoke(effects) || w != nil && w.For == flow.ForReply || t.next.Lead != LedByBot {
+		if t.spoke(effects) || t.runs[at].talking() || t.next.Lead != LedByBot {
 			t.came(CodeInFlow, "the message started the flow "+f.Name)
 			return true
 		}
 	}
 	return false
+}
+
+// talking reports whether a run waits in the middle of talking: for a reply, or in the pause
+// before it says something.
+func (r Run) talking() bool {
+	w := r.State.Wait
+	if w == nil || r.State.End != nil {
+		return false
+	}
+	step := r.Flow.Step(r.State.Path())
+	return w.For == flow.ForReply || w.For == flow.ForTime && step != nil && step.Kind.Talks
 }
 
 // stage is what a run is stepped on.

@@ -201,6 +201,9 @@ func (r *reader) scalar(n document.Node, f *Field, arg *Arg) bool {
 			return false
 		}
 	case Variable:
+		if reserved[n.Text] {
+			return wrong("%q means something in expressions already; save it under another name", n.Text)
+		}
 		if !isVariable(n.Text) {
 			return wrong("%q is no name for a value: use small letters, digits and _, a letter first, as in party_size; or contact.email for a field of the contact", clipped(n.Text))
 		}

@@ -22,6 +22,9 @@ func (c *Checking) NoSuchField(arg *Arg, name string) {
 // IsVariable reports whether a value can be saved under a name.
 func IsVariable(name string) bool { return isVariable(name) }
 
+// IsTaken reports whether a name means something in expressions already.
+func IsTaken(name string) bool { return reserved[name] }
+
 // Within returns the steps of a list and of all lists in it.
 func Within(b *Block) (list []*Step) {
 	b.each(func(s *Step, _ int) { list = append(list, s) }, 0)

@@ -35,6 +35,8 @@ var set = &flow.StepKind{
 				if _, there := c.Fields().Named(name); !there {
 					c.NoSuchField(cell.Arg, name)
 				}
+			} else if flow.IsTaken(cell.Key) {
+				c.Wrong(cell.At, "%q means something in expressions already; set it under another name", cell.Key)
 			} else if !flow.IsVariable(cell.Key) {
 				c.Wrong(cell.At, "%q is no name for a value: use small letters, digits and _, a letter first", cell.Key)
 			}
