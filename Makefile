@@ -43,7 +43,7 @@ kills: console/dist/index.html
 ## fuzz: each parser is fuzzed for FUZZTIME
 FUZZTIME ?= 10m
 fuzz:
-	for f in "core/dialogue FuzzHear" "core/dialogue FuzzSplit" "core/document FuzzDecode" "core/template FuzzTemplate" "core/text FuzzDetails" "reading FuzzRead" "reading/apart FuzzPDF"; do set -- $$f; $(GO) test ./internal/$$1 -run xxx -fuzz "^$$2$$" -fuzztime $(FUZZTIME) || exit 1; done
+	for f in "core/dialogue FuzzHear" "core/dialogue FuzzSplit" "core/document FuzzDecode" "core/template FuzzTemplate" "core/flow/steps FuzzFlow" "core/flow/steps FuzzExpression" "core/text FuzzDetails" "reading FuzzRead" "reading/apart FuzzPDF"; do set -- $$f; $(GO) test ./internal/$$1 -run xxx -fuzz "^$$2$$" -fuzztime $(FUZZTIME) || exit 1; done
 
 ## bench: the speed, as ratios within one run; docs/benchmarks.md says what they mean
 bench: build

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -453,5 +454,101 @@ func TestFlowsThatStartEachOtherAreCutOff(t *testing.T) {
 	s.must(err)
 	if all := fired["ping"].Missed + fired["pong"].Missed; !strings.Contains(all, "cut off") {
 		t.Errorf("nobody sees why: %q", all)
+	}
+}
+
+// A reply and the end of the time race: exactly one of the two wins, and a reply that lost is
+// answered by the bot.
+func TestAReplyAndItsTimeRace(t *testing.T) {
+	s := openStage(t)
+	s.live(`flow: race
+when:
+  - message: { contains: [race] }
+steps:
+  - say: "Go."
+  - await_reply: 1m
+  - branch:
+      - if: "replied"
+        steps: [ { say: "The reply won." } ]
+      - else: [ { say: "The time won." } ]
+`)
+	const racers = 40
+	for i := range racers {
+		s.rings(fmt.Sprintf("+4477009001%02d", i), fmt.Sprintf("begin-%d", i), "a race")
+	}
+	s.atRest()
+	var racing sync.WaitGroup
+	for i := range racers {
+		racing.Go(func() {
+			_, err := s.bell.Ring(t.Context(), "bell", fmt.Sprintf("+4477009001%02d", i), fmt.Sprintf("reply-%d", i), "Do dogs cost anything?")
+			if err != nil {
+				t.Error(err)
+			}
+		})
+		if i == racers/2 {
+			racing.Go(func() { s.clock.Walk(time.Minute); s.Timers.nudge() })
+		}
+	}
+	racing.Wait()
+	s.atRest()
+	s.Timers.nudge()
+	s.until("all races are over", func() bool { return len(s.runs("race")) == racers && s.runs("race")[0].Status == "done" })
+	s.atRest()
+	replies, times, answers := 0, 0, 0
+	for _, words := range s.sent() {
+		switch {
+		case strings.Contains(words, "reply won"):
+			replies++
+		case strings.Contains(words, "time won"):
+			times++
+		case strings.Contains(words, "free of charge"):
+			answers++
+		}
+	}
+	if replies+times != racers || answers != times {
+		t.Errorf("%d replies and %d times won of %d; %d of the replies that lost were answered", replies, times, racers, answers)
+	}
+	t.Logf("%d replies and %d times won", replies, times)
+}
+
+// A reply that comes before the wait begins counts; with limits, racing triggers start no
+// more runs than may be; quiet hours are kept by what nobody waits for.
+func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
+	s := openStage(t)
+	s.put("settings", "settings: main\ntitle: Brackwater Ferries\ntime_zone: Europe/London\nquiet: { from: \"20:00\", to: \"08:00\" }\nstages:\n  - { stage: enquiry, label: Enquiry }\ntags: [group]\n")
+	s.live("flow: early\nwhen:\n  - message: { exactly: [begin] }\nsteps:\n  - say: One.\n  - wait: 10m\n  - await_reply: 1h\n  - say: \"{{ replied ? 'You had written.' : 'Silence.' }}\"\n")
+	s.live("flow: often\nwhen:\n  - message: { exactly: [often] }\nalready_running: both\nlimits: { per_hour: 3 }\nsteps:\n  - wait: 1d\n")
+	s.live("flow: evening\nwhen: by hand\nsteps:\n  - say: Good news.\n")
+	s.rings("+447700900101", "1", "begin")
+	s.says("One.")
+	s.rings("+447700900101", "2", "Do dogs cost anything?")
+	s.says("One.", "free of charge")
+	s.later(11 * time.Minute)
+	s.says("One.", "free of charge", "You had written.")
+	var racing sync.WaitGroup
+	for i := range 20 {
+		racing.Go(func() {
+			if _, err := s.bell.Ring(t.Context(), "bell", fmt.Sprintf("+4477009002%02d", i), fmt.Sprintf("often-%d", i), "often"); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	racing.Wait()
+	s.atRest()
+	if n := len(s.runs("often")); n != 3 {
+		t.Errorf("%d runs started in the hour, not 3", n)
+	}
+	s.later(12 * time.Hour) // it is past nine in the evening
+	before := len(s.sent())
+	contacts, err := s.Store().Contacts(t.Context(), 1)
+	s.must(err)
+	s.must(s.Flows.Start(t.Context(), "evening", "Robin", []Start{{Contact: contacts[0].ID}}))
+	s.atRest()
+	if n := len(s.sent()); n != before {
+		t.Errorf("in the quiet hours %q is said", s.sent()[before:])
+	}
+	s.later(12 * time.Hour)
+	if got := s.sent(); got[len(got)-1] != "Good news." {
+		t.Errorf("in the morning it says %q", got[before:])
 	}
 }

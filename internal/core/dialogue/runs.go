@@ -136,6 +136,12 @@ func (t *turn) sayAs(words string, choices ...string) {
 // starts. It reports whether the message is theirs; else the bot deals with it.
 func (t *turn) inFlow() bool {
 	heard := t.heard()
+	for at := range t.runs {
+		// A reply that comes before a wait for one begins counts: it is remembered.
+		if w := t.runs[at].State.Wait; t.runs[at].State.End == nil && w != nil && w.For != flow.ForReply {
+			t.advance(at, flow.Event{Kind: flow.Reply, Heard: heard}, true)
+		}
+	}
 	taken := false
 	for _, at := range t.listening() {
 		r := &t.runs[at]
