@@ -44,6 +44,7 @@ var (
 	turnsOnly = flag.Bool("turns", false, "leave the large knowledge out")
 	largeOnly = flag.Bool("large", false, "measure the large knowledge only")
 	models    = flag.Bool("models", false, "measure turns with a model only")
+	flowsOnly = flag.Bool("flows", false, "measure flows only")
 )
 
 func main() {
@@ -63,6 +64,9 @@ func run() (err error) {
 	defer func() { err = errors.Join(err, os.RemoveAll(data)) }()
 	if *models {
 		return measureModels(filepath.Join(data, "models"))
+	}
+	if *flowsOnly {
+		return measureFlows(filepath.Join(data, "flows"))
 	}
 	if *largeOnly {
 		return measureKnowledge(filepath.Join(data, "library"))
@@ -96,6 +100,9 @@ func run() (err error) {
 	fmt.Printf("%-58s %10s\n", fmt.Sprintf("text to reply at %.0f/s, half that load: p50", half), p50.Round(10*time.Microsecond))
 	fmt.Printf("%-58s %10s   (aim: under 50 ms)\n", "the same: p99", p99.Round(10*time.Microsecond))
 	fmt.Printf("%-58s %10s   (aim: under 300 ms)\n", "start to ready with the demo data, median of 7", ready.Round(time.Millisecond))
+	if err := measureFlows(filepath.Join(data, "flows")); err != nil {
+		return err
+	}
 	if err := measureModels(filepath.Join(data, "models")); err != nil || *turnsOnly {
 		return err
 	}

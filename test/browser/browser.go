@@ -93,7 +93,11 @@ func (p *Page) note(event any) {
 	defer p.mu.Unlock()
 	switch e := event.(type) {
 	case *runtime.EventExceptionThrown:
-		p.errors = append(p.errors, "exception: "+e.ExceptionDetails.Text)
+		complaint := "exception: " + e.ExceptionDetails.Text
+		if thrown := e.ExceptionDetails.Exception; thrown != nil {
+			complaint += " " + thrown.Description
+		}
+		p.errors = append(p.errors, complaint)
 	case *runtime.EventConsoleAPICalled:
 		if string(e.Type) == "error" {
 			for _, arg := range e.Args {
