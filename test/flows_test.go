@@ -150,7 +150,7 @@ func TestABuilderWritesAFlowInTheConsole(t *testing.T) {
 	s.must(err)
 	const area = `textarea[aria-label="The text of the flow"]`
 	writes := func(text string) error {
-		return errors.Join(p.Await(`document.querySelector('`+area+`')`), p.Do(`const a = document.querySelector('` + area + `'); Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, "value").set.call(a, ` + "`" + text + "`" + `); a.dispatchEvent(new Event("input", { bubbles: true }))`))
+		return errors.Join(p.Await(`document.querySelector('`+area+`')`), p.Do(`const a = document.querySelector('`+area+`'); Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, "value").set.call(a, `+"`"+text+"`"+`); a.dispatchEvent(new Event("input", { bubbles: true }))`))
 	}
 	s.must(errors.Join(
 		p.Go(link), p.Click("Sign in", false), p.AwaitText("Nobody. When a bot hands", false),

@@ -72,7 +72,7 @@ function Editor({ flow, text: begin }: { flow?: Schemas["FlowDetail"]; text: str
               ? "Not kept yet; begin from this example"
               : changed
                 ? "Not kept yet"
-                : `Draft, version ${base.version}, kept ${ago(flow!.updated_at, now)}`}
+                : `Draft, version ${base.version}, kept ${flow ? ago(flow.updated_at, now) : "just now"}`}
           </p>
           {base.version > 0 && changed && <Button onClick={() => setText(base.text)}>Discard</Button>}
           <Button
