@@ -449,7 +449,7 @@ func (c conduct) Answer(name, question string, whole bool) (a flow.Answered, the
 		if s.State.Open, s.State.Offer = nil, nil; s.State.Lead != Waiting {
 			s.State.Lead = LedByBot
 		}
-		s.Messages = []Incoming{{Text: question}}
+		s.Messages = []Incoming{{ID: "asked by a flow: " + begin(question, quotedRunes), Text: question}}
 		s.Wakes, s.Runs, s.Flows = nil, nil, Flows{}
 		s.Memory, s.LastReply, s.Streak = t.Memory, t.LastReply, 0
 		d := Decide(t.ctx, s)

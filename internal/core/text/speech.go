@@ -17,7 +17,6 @@ type Speech struct {
 	IsItRight  string             // reads %s back
 	StopDone   string             // after an opt-out
 	Unclear    string             // before a person is brought in
-	ChooseOne  string             // before choices on a channel without buttons
 	GivenUp    string             // when a step fails for good while the customer waits
 	StartAgain string             // after a wish to be written to again
 }
@@ -30,19 +29,17 @@ func SpeechOf(code string) Speech {
 		return speeches["en"]
 	}
 	en := speeches["en"]
-	for _, words := range []struct {
-		of       *string
-		standing string
-	}{{&s.NotClear, en.NotClear}, {&s.IsItRight, en.IsItRight}, {&s.StopDone, en.StopDone}, {&s.Unclear, en.Unclear}, {&s.ChooseOne, en.ChooseOne}, {&s.GivenUp, en.GivenUp}, {&s.StartAgain, en.StartAgain}} {
-		if *words.of == "" {
-			*words.of = words.standing
+	english := en.wordings()
+	for name, words := range s.wordings() {
+		if *words == "" {
+			*words = *english[name]
 		}
 	}
 	return s
 }
 
-// With returns the speech with more phrases in its lists, as a workspace has them: those
-// of "yes", "no", "stop", "start".
+// With returns the speech with phrases of a workspace: more of them in the lists "yes",
+// "no", "stop", "start"; other words for what is said, by the names of PhraseNames.
 func (s Speech) With(more map[string][]string) Speech {
 	for _, list := range []struct {
 		name string
@@ -55,8 +52,34 @@ func (s Speech) With(more map[string][]string) Speech {
 			}
 		}
 	}
+	for name, words := range s.wordings() {
+		if own := more[name]; len(own) > 0 && own[0] != "" {
+			*words = own[0]
+		}
+	}
 	return s
 }
+
+// wordings are what is said, by name.
+func (s *Speech) wordings() map[string]*string {
+	return map[string]*string{
+		"not_clear": &s.NotClear, "is_it_right": &s.IsItRight, "stopped": &s.StopDone, "started_again": &s.StartAgain, "unclear": &s.Unclear, "given_up": &s.GivenUp,
+	}
+}
+
+// PhraseNames are the names under which a workspace may have phrases of its own: words that
+// customers say, and what is said to them.
+func PhraseNames() []string {
+	names := []string{"yes", "no", "stop", "start"}
+	for name := range (&Speech{}).wordings() {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// Readback asks whether a value is right.
+func (s Speech) Readback(value string) string { return strings.ReplaceAll(s.IsItRight, "%s", value) }
 
 // spacedWords is a text as folded words with a space between each.
 func spacedWords(s string) string {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
@@ -29,7 +30,7 @@ type Settings struct {
 	Stages []Stage        `yaml:"stages"` // where a contact may stand, in order
 	Tags   []string       `yaml:"tags"`   // what contacts may be marked with
 
-	Phrases map[string][]string `yaml:"phrases"` // more words for yes, no, stop and start, in any language
+	Phrases map[string][]string `yaml:"phrases"` // more words for yes, no, stop and start; other words for what is said: text.PhraseNames
 	Quiet   Quiet               `yaml:"quiet"`   // when nothing is sent that no customer waits for
 
 	Lessons    string     `yaml:"lessons"` // review: a person approves them; at once
@@ -151,8 +152,8 @@ func ParseSettings(file string, source []byte) (Settings, error) {
 		c.Wrong("$.lessons", "%q is not known here; it is review or at once", s.Lessons)
 	}
 	for name := range s.Phrases {
-		if !slices.Contains([]string{"yes", "no", "stop", "start"}, name) {
-			c.Wrong("$.phrases", "%q is not known here; there are yes, no, stop and start", name)
+		if !slices.Contains(text.PhraseNames(), name) {
+			c.Wrong("$.phrases", "%q is not known here; there are: %s", name, strings.Join(text.PhraseNames(), ", "))
 		}
 	}
 	_, from := time.Parse("15:04", s.Quiet.From)

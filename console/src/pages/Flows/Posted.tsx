@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Wrong } from "../../parts/Says"
@@ -34,10 +35,45 @@ export function Posted({ flow }: { flow: Schemas["Flow"] }) {
                 Play it again
               </Button>
             </p>
-            <pre className="max-h-40 overflow-auto rounded-md bg-sunk p-2 font-mono text-sm">{p.body}</pre>
+            <Picked body={p.body} />
           </li>
         ))}
       </ul>
     </div>
   )
+}
+
+/** A posted body, value by value: choosing one copies what the flow calls it. */
+function Picked({ body }: { body: string }) {
+  const [copied, setCopied] = useState("")
+  let leaves: [string, string][]
+  try {
+    leaves = leavesOf(JSON.parse(body), "event.body").slice(0, 60)
+  } catch {
+    return <pre className="max-h-40 overflow-auto rounded-md bg-sunk p-2 font-mono text-sm">{body}</pre>
+  }
+  return (
+    <ul className="max-h-56 overflow-auto rounded-md bg-sunk p-1 font-mono text-sm">
+      {leaves.map(([path, value]) => (
+        <li key={path}>
+          <button
+            title="Copy what the flow calls it"
+            onClick={() => void navigator.clipboard?.writeText(path).then(() => setCopied(path))}
+            className="flex w-full gap-3 rounded px-1 text-left hover:bg-sheet"
+          >
+            <span className="text-sea">{path}</span>
+            <span className="min-w-0 flex-1 break-all">{value}</span>
+            {copied === path && <span className="font-sans text-leaf">copied</span>}
+          </button>
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function leavesOf(value: unknown, path: string): [string, string][] {
+  if (Array.isArray(value)) return value.flatMap((v, i) => leavesOf(v, `${path}[${i}]`))
+  if (value !== null && typeof value === "object")
+    return Object.entries(value).flatMap(([key, v]) => leavesOf(v, `${path}.${key}`))
+  return [[path, JSON.stringify(value)]]
 }

@@ -11,12 +11,16 @@ import { Empty, Head, Wrong } from "../../parts/Says"
 import { Access } from "./Access"
 import { ModelsForm } from "./ModelsForm"
 
+/** Kinds of documents that have a page of their own. */
+const elsewhere = ["flows", "rehearsals"]
+
 /** What the workspace consists of: its documents, by kind. */
 export default function Settings() {
   const { kind: plural, name } = useParams()
   const [fresh] = useInAddress("new")
   const kinds = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity })
   const kind = kinds.data?.items.find(k => k.plural === plural)
+  if (plural && elsewhere.includes(plural)) return <Navigate to={`/${plural}/${name ?? ""}`} replace />
   if (kinds.data && !plural) return <Navigate to={"/settings/" + kinds.data.items[0].plural} replace />
   return (
     <>
@@ -24,16 +28,18 @@ export default function Settings() {
       <Wrong error={kinds.error} />
       <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
         <nav aria-label="Kinds" className="flex shrink-0 gap-1 overflow-x-auto lg:w-40 lg:flex-col">
-          {kinds.data?.items.map(k => (
-            <Link
-              key={k.plural}
-              to={"/settings/" + k.plural}
-              aria-current={k === kind || undefined}
-              className="rounded-md px-3 py-1.5 whitespace-nowrap text-soft hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:font-semibold aria-[current]:text-sea"
-            >
-              {k.title}
-            </Link>
-          ))}
+          {kinds.data?.items
+            .filter(k => !elsewhere.includes(k.plural))
+            .map(k => (
+              <Link
+                key={k.plural}
+                to={"/settings/" + k.plural}
+                aria-current={k === kind || undefined}
+                className="rounded-md px-3 py-1.5 whitespace-nowrap text-soft hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:font-semibold aria-[current]:text-sea"
+              >
+                {k.title}
+              </Link>
+            ))}
           <Link
             to="/settings/access"
             aria-current={plural === "access" || undefined}

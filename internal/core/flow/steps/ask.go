@@ -265,7 +265,7 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 			r.Did("heard %s", flow.Quote(r.Show(value)))
 			if s.Flag("confirm") {
 				r.Remember("confirming", value)
-				r.Emit(flow.Say{Text: fmt.Sprintf(sp.IsItRight, r.Show(value))})
+				r.Emit(flow.Say{Text: sp.Readback(r.Show(value))})
 				return pause(r, s, until)
 			}
 			r.TookUp(h.ID)
