@@ -191,6 +191,7 @@ type Posted struct {
 type Rehearse struct {
 	Scripts []DocumentFile    `json:"scripts,omitempty" description:"The rehearsals; those that are kept, if there are none."`
 	Drafts  map[string]string `json:"drafts,omitempty" description:"Texts of flows in place of those that are kept, by name."`
+	Last    int               `json:"last,omitempty" minimum:"0" maximum:"200" description:"In place of rehearsals: so many of the latest real conversations are played again. Then passed says that no reply would be another, expected is what was said, and file is the conversation's id."`
 }
 
 // DocumentFile is a document's text with the name of its file.

@@ -307,6 +307,7 @@ func rehearse(c *call) error {
 	c.remote()
 	junit := c.flags.String("junit", "", "write the results as JUnit XML to this `file`")
 	verbose := c.flags.Bool("v", false, "show those that pass too")
+	last := c.flags.Int("last", 0, "play so many of the latest real `conversations` again instead, and show which replies would be others")
 	if err := c.parse(0, 1000); err != nil {
 		return err
 	}
@@ -331,9 +332,13 @@ func rehearse(c *call) error {
 	if len(c.args) > 0 && len(in.Scripts) == 0 {
 		return usage("there are no rehearsals (*.yaml) in %s", strings.Join(c.args, ", "))
 	}
+	in.Last = *last
 	out, err := cl.Rehearse(c.ctx, in)
 	if err != nil {
 		return err
+	}
+	if *last > 0 {
+		return c.print(out, func(w io.Writer) { printReplays(w, out.Items, *verbose) })
 	}
 	failed := 0
 	for _, r := range out.Items {
@@ -389,6 +394,32 @@ func printRehearsals(w io.Writer, reports []client.RehearsalReport, verbose bool
 		fmt.Fprintln(w)
 	}
 	fmt.Fprintf(w, "%d of %s passed.\n", passed, plural(len(reports), "rehearsal"))
+}
+
+// printReplays shows which replies to real customers would be others now.
+func printReplays(w io.Writer, reports []client.RehearsalReport, verbose bool) {
+	changed := 0
+	for _, r := range reports {
+		if r.Passed && !verbose {
+			continue
+		}
+		fmt.Fprintf(w, "%s (conversation %s)\n", r.Title, r.File[max(0, len(r.File)-12):])
+		asked := ""
+		for _, l := range r.Lines {
+			switch {
+			case l.Kind == "customer":
+				asked = l.Expected
+			case l.Wrong:
+				changed++
+				fmt.Fprintf(w, "  customer: %s\n    was: %s\n    now: %s\n", firstLine(asked), firstLine(l.Expected), firstLine(l.Happened))
+			}
+		}
+	}
+	if changed == 0 {
+		fmt.Fprintf(w, "In the latest %s no reply would be another.\n", plural(len(reports), "conversation"))
+		return
+	}
+	fmt.Fprintf(w, "In the latest %s %d would be said otherwise.\n", plural(len(reports), "conversation"), changed)
 }
 
 func firstLine(s string) string {

@@ -326,9 +326,18 @@ func rehearse(q *request, in client.Rehearse) (out client.Rehearsed, err error) 
 	if len(in.Scripts) == 0 {
 		scripts = q.workspace.Rehearsals()
 	}
-	reports, err := q.workspace.Rehearse(q.Request.Context(), scripts, in.Drafts)
+	play := func() ([]rehearsal.Report, error) {
+		return q.workspace.Rehearse(q.Request.Context(), scripts, in.Drafts)
+	}
+	const mostLast = 200
+	if in.Last > 0 {
+		play = func() ([]rehearsal.Report, error) {
+			return q.workspace.Replay(q.Request.Context(), min(in.Last, mostLast), in.Drafts)
+		}
+	}
+	reports, err := play()
 	for i, r := range reports {
-		report := client.RehearsalReport{Title: r.Title, Passed: r.Passed, Lines: []client.RehearsedLine{}, Took: float64(r.Took.Microseconds()) / 1000}
+		report := client.RehearsalReport{Title: r.Title, File: r.File, Passed: r.Passed, Lines: []client.RehearsedLine{}, Took: float64(r.Took.Microseconds()) / 1000}
 		if i < len(files) {
 			report.File = files[i]
 		}

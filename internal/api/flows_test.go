@@ -114,7 +114,10 @@ func TestPostedBodiesFitOrAreNamed(t *testing.T) {
 		t.Errorf("played again: %d %s", a.StatusCode, a.body)
 	}
 	run := s.runs("parcel", 3)[0]
-	s.until("it waits", func() bool { s.get("/runs/"+run.ID, &client.RunDetail{}); return s.runs("parcel", 3)[0].Status == "waiting" })
+	s.until("it waits", func() bool {
+		s.get("/runs/"+run.ID, &client.RunDetail{})
+		return s.runs("parcel", 3)[0].Status == "waiting"
+	})
 	for _, c := range []struct {
 		what   string
 		status int

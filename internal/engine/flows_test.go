@@ -184,6 +184,18 @@ func TestAFlowCapturesAndFollowsUp(t *testing.T) {
 	if len(steps) < 8 {
 		t.Errorf("the path has %d steps: %+v", len(steps), steps)
 	}
+	// Played again, nothing would be said otherwise; against a draft, what that changes.
+	for draft, same := range map[string]bool{"": true, strings.Replace(groupFlow, "How many of you will travel?", "How many are you?", 1): false} {
+		drafts := map[string]string{}
+		if draft != "" {
+			drafts["group-crossing"] = draft
+		}
+		replayed, err := s.Replay(t.Context(), 10, drafts)
+		s.must(err)
+		if len(replayed) != 1 || replayed[0].Passed != same {
+			t.Errorf("played again it comes to %+v", replayed)
+		}
+	}
 }
 
 func TestAFollowUpRunsToItsEnd(t *testing.T) {

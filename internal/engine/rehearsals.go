@@ -92,17 +92,9 @@ func (w *Workspace) house(ctx context.Context, drafts map[string]*flow.Flow) reh
 // Rehearse plays rehearsals against the drafts, each for itself, and touches nothing real.
 // drafts are texts of flows in place of those that are kept, by name.
 func (w *Workspace) Rehearse(ctx context.Context, scripts []rehearsal.Script, drafts map[string]string) ([]rehearsal.Report, error) {
-	read := map[string]*flow.Flow{}
-	kind, _ := document.Find(w.options.Documents, "flow")
-	for name, text := range drafts {
-		d, err := kind.Parse(name, []byte(text))
-		if err != nil {
-			return nil, err
-		}
-		read[name] = d.(*flow.Flow)
-		if problems := errorsOf(read[name].Hold(w.config.Load())); len(problems) > 0 {
-			return nil, problems
-		}
+	read, err := w.drafts(drafts)
+	if err != nil {
+		return nil, err
 	}
 	house := w.house(ctx, read)
 	var reports []rehearsal.Report
@@ -116,6 +108,23 @@ func (w *Workspace) Rehearse(ctx context.Context, scripts []rehearsal.Script, dr
 		reports = append(reports, report)
 	}
 	return reports, nil
+}
+
+// drafts reads texts of flows, by name. What is wrong with one is document.Problems.
+func (w *Workspace) drafts(texts map[string]string) (map[string]*flow.Flow, error) {
+	read := map[string]*flow.Flow{}
+	kind, _ := document.Find(w.options.Documents, "flow")
+	for name, text := range texts {
+		d, err := kind.Parse(name, []byte(text))
+		if err != nil {
+			return nil, err
+		}
+		read[name] = d.(*flow.Flow)
+		if problems := errorsOf(read[name].Hold(w.config.Load())); len(problems) > 0 {
+			return nil, problems
+		}
+	}
+	return read, nil
 }
 
 // Rehearsals returns the rehearsals that are kept, by name.
@@ -168,4 +177,71 @@ func (w *Workspace) SaveAsRehearsal(ctx context.Context, id string) (name string
 	name = rehearsal.NameOf(title)
 	_, err = w.Documents.Put(ctx, "rehearsal", name, text, 0)
 	return name, err
+}
+
+// Replay plays the latest conversations again against the drafts, at most so many, and says
+// which replies would be others. It only reads.
+func (w *Workspace) Replay(ctx context.Context, most int, drafts map[string]string) ([]rehearsal.Report, error) {
+	read, err := w.drafts(drafts)
+	if err != nil {
+		return nil, err
+	}
+	talks, err := w.store.Conversations(ctx, store.Filter{Limit: most}, w.Clock.Now())
+	if err != nil {
+		return nil, err
+	}
+	house := w.house(ctx, read)
+	var reports []rehearsal.Report
+	for _, c := range talks {
+		past, err := w.past(ctx, c)
+		if err != nil {
+			return reports, err
+		}
+		started := w.Clock.Now()
+		report := rehearsal.Replay(ctx, house, past)
+		report.File, report.Took = c.ID, w.Clock.Now().Sub(started)
+		reports = append(reports, report)
+		if ctx.Err() != nil {
+			return reports, ctx.Err()
+		}
+	}
+	return reports, nil
+}
+
+// past is a real conversation as it went.
+func (w *Workspace) past(ctx context.Context, c store.Conversation) (past rehearsal.Past, err error) {
+	const most = 200
+	messages, err := w.store.Messages(ctx, c.ID, 0, most)
+	if err != nil {
+		return past, err
+	}
+	facts, err := w.store.Facts(ctx, c.ContactID)
+	if err != nil {
+		return past, err
+	}
+	past = rehearsal.Past{Channel: c.Channel, Bot: c.Bot, Known: contact.Memory{}}
+	for _, f := range facts {
+		if f.Verified && f.VerifiedBy == c.Channel {
+			past.Known[f.Field] = f.Fact
+		}
+	}
+	past.Title = w.Channels.Who(w.Documents.Settings().Fields.Person(memoryOf(facts)), c.Channel, c.Address)
+	seen := map[string]bool{}
+	for _, m := range messages {
+		if m.Author == store.ByCustomer || m.State == store.MessageSent || m.State == store.MessageMade {
+			past.Said = append(past.Said, rehearsal.Said{By: string(m.Author), Text: m.Text, At: m.At})
+		}
+		if m.TurnID == "" || seen[m.TurnID] {
+			continue
+		}
+		seen[m.TurnID] = true
+		turn, err := w.store.Turn(ctx, m.TurnID)
+		if err != nil {
+			return past, err
+		}
+		for _, r := range turn.Results {
+			past.Called = append(past.Called, r.Result)
+		}
+	}
+	return past, nil
 }

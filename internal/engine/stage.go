@@ -185,3 +185,6 @@ func (w *Workspace) like(ctx context.Context, said string, examples []string) (m
 	w.Library.With(ctx, bot.Brief{}, func(f answer.Finder) { most = f.Like(ctx, said, examples) })
 	return most
 }
+
+// Extract is flow.Conduct's: without a bot there is no model.
+func (outOfTalk) Extract(string, []flow.Wanted) (map[string]string, bool) { return nil, true }

@@ -4675,6 +4675,8 @@ export interface components {
             drafts?: {
                 [key: string]: string;
             };
+            /** @description In place of rehearsals: so many of the latest real conversations are played again. Then passed says that no reply would be another, expected is what was said, and file is the conversation's id. */
+            last?: number;
             /** @description The rehearsals; those that are kept, if there are none. */
             scripts?: components["schemas"]["DocumentFile"][];
         };

@@ -203,6 +203,9 @@ type Conduct interface {
 	Answer(bot, question string, whole bool) (Answered, bool)
 	// Classify returns the label that fits a text best, and how sure that is.
 	Classify(said string, labels []Label) (label string, sure float64, ok bool)
+	// Extract takes values out of a text that the built-in means do not find, as they stand
+	// in it; none without a model.
+	Extract(said string, wanted []Wanted) (values map[string]string, ok bool)
 }
 
 // Answered is what came of a question.

@@ -122,6 +122,7 @@ type play struct {
 	loose     []bool // by run: it has no conversation yet
 	ids       int
 	answers   map[string]Answers
+	given     map[string]dialogue.Result // by call: what tools gave in a real conversation
 
 	said       []string // not looked at yet
 	shown      int
@@ -459,6 +460,9 @@ func (p *play) id(what string) string {
 
 func (p *play) called(call dialogue.Call) dialogue.Result {
 	p.happened = append(p.happened, "call "+call.Tool)
+	if r, ok := p.given[keyOf(call)]; ok {
+		return r
+	}
 	a, ok := p.answers[call.Tool]
 	switch {
 	case !ok:
@@ -765,3 +769,6 @@ func (p *play) start(s Start, line *Line) {
 }
 
 func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+
+// Extract is flow.Conduct's: without a bot there is no model.
+func (alone) Extract(string, []flow.Wanted) (map[string]string, bool) { return nil, true }

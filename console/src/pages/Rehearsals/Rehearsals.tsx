@@ -5,6 +5,7 @@ import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
+import { Drawer } from "../../parts/Drawer"
 import { Empty, Head, Wrong } from "../../parts/Says"
 
 /** Scripted conversations that are played against bots and flows before a change goes live. */
@@ -16,7 +17,8 @@ export default function Rehearsals() {
   const kind = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity }).data?.items.find(
     k => k.plural === "rehearsals",
   )
-  const play = useMutation({ mutationFn: () => api.rehearse({ scripts: [] }) })
+  const play = useMutation({ mutationFn: () => api.rehearse({}) })
+  const [last, setLast] = useInAddress("last")
   const reports = play.data?.items ?? []
   const items = list.data?.items ?? []
   const chosen = items.find(d => d.name === name) ?? items[0]
@@ -30,6 +32,7 @@ export default function Rehearsals() {
             {reports.length - failed} of {reports.length} passed
           </span>
         )}
+        <Button onClick={() => setLast("50")}>Play the last 50 conversations again</Button>
         <Button onClick={() => void navigate("/rehearsals?new=1")}>
           <PlusIcon className="size-4" />
           New rehearsal
@@ -98,6 +101,56 @@ export default function Rehearsals() {
           )
         )}
       </div>
+      <Drawer title="The latest conversations, played again" open={!!last} onClose={() => setLast("")}>
+        {last && <Replays last={Number(last) || 50} />}
+      </Drawer>
+    </>
+  )
+}
+
+/** Which replies to real customers would be others with the bots and the drafts as they are now. */
+function Replays({ last }: { last: number }) {
+  const played = useQuery({ queryKey: ["replays", last], queryFn: () => api.rehearse({ last }) })
+  const changed = played.data?.items.filter(r => !r.passed) ?? []
+  return (
+    <>
+      <Wrong error={played.error} />
+      {played.isPending && <p className="text-soft">They are being played…</p>}
+      {played.isSuccess && (
+        <p className="mb-3">
+          {played.data.items.length === 0
+            ? "There are no conversations yet."
+            : changed.length === 0
+              ? `In the latest ${played.data.items.length} no reply would be another.`
+              : `In ${changed.length} of the latest ${played.data.items.length} something would be said otherwise. Nothing was changed by this.`}
+        </p>
+      )}
+      <ul className="space-y-4">
+        {changed.map(r => (
+          <li key={r.file}>
+            <Link className="font-semibold text-sea hover:underline" to={"/inbox/" + r.file}>
+              {r.rehearsal}
+            </Link>
+            {r.lines.map((l, i) =>
+              l.wrong ? (
+                <div key={i} className="mt-1 rounded-md border border-line p-2">
+                  <p className="text-soft">
+                    {[...r.lines.slice(0, i)].reverse().find(x => x.kind === "customer")?.expected}
+                  </p>
+                  <p className="whitespace-pre-line">
+                    <span className="text-sm text-soft">was </span>
+                    {l.expected || "nothing"}
+                  </p>
+                  <p className="whitespace-pre-line text-blue">
+                    <span className="text-sm text-soft">now </span>
+                    {l.happened}
+                  </p>
+                </div>
+              ) : null,
+            )}
+          </li>
+        ))}
+      </ul>
     </>
   )
 }

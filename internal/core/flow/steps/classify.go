@@ -8,7 +8,7 @@ import (
 
 var classify = &flow.StepKind{
 	Name: "classify", Group: think, Main: "text",
-	About:   "Chooses the label that fits a text best, by what each is about and its examples; keeps it, and how sure that is as sure. Where none fits, the label is empty.",
+	About:   "Chooses the label that fits a text best, by what each is about and its examples; keeps it, and how sure that is as sure. Where none fits, the label is empty. Where the bot has a model, that decides.",
 	Example: "- classify: { text: \"{{ message.text }}\", labels: [ { label: cargo, about: vans and freight, examples: [\"Can I bring a van?\"] } ] }\n  save: kind_of_question",
 	Fields: []flow.Field{
 		{Name: "text", Type: flow.Text, Required: true, About: "The text."},

@@ -8,7 +8,7 @@ import (
 
 var extract = &flow.StepKind{
 	Name: "extract", Group: think, Main: "from",
-	About:   "Takes values out of a text; those that it does not hold are left empty.",
+	About:   "Takes values out of a text; those that it does not hold are left empty. Where the bot has a model, that finds more, which counts if it stands in the text.",
 	Example: "- extract: { from: \"{{ message.text }}\", values: [ { name: where, as: choice, choices: [saloon, deck] } ] }",
 	Fields: []flow.Field{
 		{Name: "from", Type: flow.Text, Required: true, About: "The text."},
@@ -25,8 +25,8 @@ var extract = &flow.StepKind{
 			c.Wrong(s.At, "say what the values are kept as: save, a name; they are then found as name.value")
 		}
 		for i, v := range s.List("values") {
-			if rd := wanted(v).As; !rd.Telling() && rd.As != "name" && rd.As != "time" {
-				c.Wrong(s.Args["values"].Places[i], "%s has no form by which the built-in means could tell it in a text; ask for it, or use choice, number, date, e-mail address and the like", rd.Words())
+			if rd := wanted(v).As; !rd.Telling() && rd.As != "name" && rd.As != "time" && c.Settings.Model == "" {
+				c.Wrong(s.Args["values"].Places[i], "%s has no form by which the built-in means could tell it in a text; ask for it, connect a model, or use choice, number, date, e-mail address and the like", rd.Words())
 			}
 		}
 	},
@@ -43,14 +43,31 @@ var extract = &flow.StepKind{
 			return flow.Fail(err)
 		}
 		values := map[string]any{}
-		for _, v := range s.List("values") {
-			w := wanted(v)
-			values[w.Name] = ""
-			if value, ok := w.As.Hear(said, hearing(r, false)); ok {
+		take := func(w flow.Wanted, from string, asked bool) bool {
+			value, ok := w.As.Hear(from, hearing(r, asked))
+			if ok {
 				values[w.Name] = r.Show(value)
 				if n, number := value.(float64); number {
 					values[w.Name] = n
 				}
+			}
+			return ok
+		}
+		var open []flow.Wanted
+		for _, v := range s.List("values") {
+			w := wanted(v)
+			values[w.Name] = ""
+			if !take(w, said, false) {
+				open = append(open, w)
+			}
+		}
+		if len(open) > 0 && r.Conduct != nil {
+			found, there := r.Conduct.Extract(said, open)
+			if !there {
+				return flow.Pending()
+			}
+			for _, w := range open {
+				take(w, found[w.Name], true)
 			}
 		}
 		if err := r.Save(s.Raw("save"), values, ""); err != nil {

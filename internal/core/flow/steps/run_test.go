@@ -43,6 +43,10 @@ func (knows) Classify(said string, labels []flow.Label) (string, float64, bool) 
 	return "", 0.1, true
 }
 
+func (knows) Extract(said string, _ []flow.Wanted) (map[string]string, bool) {
+	return map[string]string{"mood": "glad"}, true
+}
+
 func start(t *testing.T, source string, event map[string]any, first string) *player {
 	t.Helper()
 	f, err := language.Parse("flow", []byte(source))

@@ -1,0 +1,124 @@
+package dialogue_test
+
+import (
+	"errors"
+	"slices"
+	"testing"
+
+	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/flow"
+	"urgentparrot.example/internal/core/flow/steps"
+	"urgentparrot.example/internal/core/flow/triggers"
+	"urgentparrot.example/internal/core/workspace"
+)
+
+// bare is a workspace with settings alone.
+type bare struct{ settings workspace.Settings }
+
+func (b bare) Find(kind, _ string) document.Document {
+	if kind == "settings" {
+		return b.settings
+	}
+	return nil
+}
+func (bare) Names(string) []string { return nil }
+
+const sorting = `flow: sorting
+when:
+  - message: { contains: [van] }
+steps:
+  - classify: { text: "{{ message.text }}", labels: [ { label: cargo, about: vans and freight, examples: ["Can I bring a van?"] }, { label: people, about: people, examples: ["We are two"] } ] }
+    save: kind_of
+  - extract: { from: "{{ message.text }}", values: [ { name: when_said, as: text, about: the time of day }, { name: how_many, as: integer } ] }
+    save: found
+  - say: "{{ kind_of }} / {{ found.when_said }} / {{ found.how_many }}"
+`
+
+// playing gives a snapshot a live flow.
+func playing(t *testing.T, s dialogue.Snapshot, source string) dialogue.Snapshot {
+	t.Helper()
+	f, err := (&flow.Language{Steps: steps.All, Triggers: triggers.All}).Parse("flow", []byte(source))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Settings.Model = "m"
+	checked, found := f.Check(bare{s.Settings})
+	for _, x := range found {
+		if !x.Warning {
+			t.Fatal(x.Problem)
+		}
+	}
+	s.Flows = dialogue.Flows{
+		Live: []*flow.Checked{checked}, Stage: flow.Stage{Talk: &flow.Talk{}}, NewID: func() string { return "run" }, May: func(*flow.Checked) string { return "" },
+		Label: func(string, []flow.Label) (string, float64) { return "people", 0.7 },
+	}
+	return s
+}
+
+// With a model, a flow's thinking is put to it in the turn, held to what is there, and done by
+// the built-in means where it fails.
+func TestAFlowThinksWithTheModel(t *testing.T) {
+	for name, c := range map[string]struct {
+		replies []any
+		says    string
+	}{
+		"well":                   {[]any{`{"label": "cargo"}`, `{"values": {"when_said": "early morning"}}`}, "cargo / early morning / 2"},
+		"a made-up label":        {[]any{`{"label": "pirates"}`, `{"values": {"when_said": "early morning"}}`}, "people / early morning / 2"},
+		"a value that is not so": {[]any{`{"label": "cargo"}`, `{"values": {"when_said": "late at night"}}`}, "cargo /  / 2"},
+		"out of order":           {[]any{errors.New("down"), errors.New("down")}, "people /  / 2"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m := &scripted{t: t, replies: c.replies}
+			d := m.hears(playing(t, reader(t), sorting), "2 vans in the early morning, van drivers too")
+			if len(d.Runs) != 1 || !slices.Equal(said(d), []string{c.says}) {
+				t.Errorf("it says %q in %d runs", said(d), len(d.Runs))
+			}
+			if d.Trace.Code != dialogue.CodeInFlow {
+				t.Errorf("the turn came to %s", d.Trace.Code)
+			}
+		})
+	}
+}
+
+func said(d dialogue.Decision) (words []string) {
+	for _, e := range d.Effects {
+		if say, ok := e.(dialogue.Say); ok {
+			words = append(words, say.Parts[0].Text)
+		}
+	}
+	return words
+}
+
+// Who asks for a person, or is angry, is not held by a flow; who wants no more messages ends it.
+func TestPeopleComeBeforeFlows(t *testing.T) {
+	const asks = "flow: asks\nwhen:\n  - message: { contains: [begin] }\nsteps:\n  - ask: How many?\n    save: n\n    as: integer\n  - say: Thanks.\n"
+	begun := func() dialogue.Snapshot {
+		s := playing(t, frontDesk(t), asks)
+		s.Messages = []dialogue.Incoming{{ID: "1", Text: "begin"}}
+		d := dialogue.Decide(t.Context(), s)
+		if len(d.Runs) != 1 || d.Runs[0].State.Wait == nil {
+			t.Fatalf("it did not begin: %+v", d.Runs)
+		}
+		s.State, s.Runs = d.State, []dialogue.Run{d.Runs[0].Run}
+		return s
+	}
+	for words, ended := range map[string]string{
+		"can I talk to a person please": "people came in", "This is ridiculous! I have had enough of you!!": "people came in", "stop": "does not want to be written to",
+	} {
+		s := begun()
+		s.Messages = []dialogue.Incoming{{ID: "2", Text: words}}
+		d := dialogue.Decide(t.Context(), s)
+		if len(d.Runs) != 1 || d.Runs[0].State.End == nil || !contains(d.Runs[0].State.End.Why, ended) {
+			t.Errorf("after %q the run is %+v", words, d.Runs)
+		}
+	}
+	s := begun()
+	s.State.Lead = dialogue.LedByPerson
+	s.Messages = []dialogue.Incoming{{ID: "2", Text: "12"}}
+	if d := dialogue.Decide(t.Context(), s); len(d.Effects) != 0 {
+		t.Errorf("while a person leads it does %v", d.Effects)
+	}
+}
+
+func contains(s, part string) bool { _, ok := flow.Contains(s, []string{part}); return ok }
