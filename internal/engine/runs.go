@@ -408,9 +408,12 @@ func (f *Flows) furnish(ctx context.Context, s *dialogue.Snapshot, c store.Conve
 			failed = append(failed, body.Run)
 		}
 	}
-	if runs, err = w.store.RunsIn(ctx, c.ID, failed); err != nil {
-		return nil, err
+	if c.Who.Runs > 0 || len(failed) > 0 {
+		if runs, err = w.store.RunsIn(ctx, c.ID, failed); err != nil {
+			return nil, err
+		}
 	}
+	s.Blocked = c.Who.Blocked
 	var live []*flow.Checked
 	if len(s.Messages) > 0 {
 		for _, l := range config.live() {
@@ -419,17 +422,14 @@ func (f *Flows) furnish(ctx context.Context, s *dialogue.Snapshot, c store.Conve
 			}
 		}
 	}
-	if len(live) == 0 && len(runs) == 0 && len(s.Messages) == 0 {
-		return runs, nil
+	if len(live) == 0 && len(runs) == 0 {
+		s.Flows.Stage.OptedOut = c.Who.OptedOut
+		return nil, nil
 	}
-	who, err := w.store.Contact(ctx, c.ContactID)
-	if err != nil {
-		return nil, err
-	}
-	s.Blocked = who.Blocked
-	if s.Flows.Stage, err = w.stageOf(ctx, &who, &c, h.lines); err != nil {
-		return nil, err
-	}
+	stage := w.bareStage(ctx)
+	stage.Contact, stage.Stands, stage.Tags, stage.OptedOut = s.Memory, c.Who.Stage, c.Who.Tags, c.Who.OptedOut
+	w.setTalk(ctx, &stage, c, h.lines)
+	s.Flows.Stage = stage
 	for _, kept := range runs {
 		r, err := f.runOf(ctx, kept)
 		if err != nil {

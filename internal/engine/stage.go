@@ -17,9 +17,22 @@ import (
 // stageOf is what the runs for a contact, in a conversation if there is one, are stepped on.
 // Either may be nil.
 func (w *Workspace) stageOf(ctx context.Context, who *store.Contact, c *store.Conversation, lines []flow.Line) (s flow.Stage, err error) {
+	s = w.bareStage(ctx)
+	if who != nil {
+		s.Contact, s.Stands, s.Tags = memoryOf(who.Facts), who.Stage, who.Tags
+	}
+	if c == nil {
+		return s, nil
+	}
+	w.setTalk(ctx, &s, *c, lines)
+	s.OptedOut, err = w.store.OptedOut(ctx, c.Channel, c.Address)
+	return s, err
+}
+
+// bareStage is a stage with nobody on it.
+func (w *Workspace) bareStage(ctx context.Context) (s flow.Stage) {
 	config := w.config.Load()
-	zone := config.settings.Zone()
-	s.Now = w.Clock.Now().In(zone)
+	s.Now = w.Clock.Now().In(config.settings.Zone())
 	s.Fields = config.settings.Fields
 	s.Open = func(hours string, at time.Time) (bool, time.Time, bool) {
 		h, ok := find[workspace.Hours](config, hours)
@@ -31,23 +44,24 @@ func (w *Workspace) stageOf(ctx context.Context, who *store.Contact, c *store.Co
 	}
 	s.Quiet = config.settings.Quiet.Until
 	s.Lists = func(name string) []any { return w.list(ctx, name) }
-	if who != nil {
-		s.Contact, s.Stands, s.Tags = memoryOf(who.Facts), who.Stage, who.Tags
-	}
-	if c == nil {
-		return s, nil
-	}
+	return s
+}
+
+// setTalk puts a conversation on a stage.
+func (w *Workspace) setTalk(ctx context.Context, s *flow.Stage, c store.Conversation, lines []flow.Line) {
 	s.Bot = c.Bot
-	if s.OptedOut, err = w.store.OptedOut(ctx, c.Channel, c.Address); err != nil {
-		return s, err
-	}
 	s.Talk = &flow.Talk{
-		ID: c.ID, Channel: c.Channel, Opened: c.OpenedAt.In(zone), Messages: c.Messages, Lines: lines, Reason: c.Reason, Outcome: c.Outcome,
+		ID: c.ID, Channel: c.Channel, Opened: c.OpenedAt.In(s.Now.Location()), Messages: c.Messages, Lines: lines, Reason: c.Reason, Outcome: c.Outcome,
 		ByPerson: c.Lead == dialogue.LedByPerson, Closed: c.Lead == dialogue.Closed, Sums: dialogue.SumsOf(c.State, c.Lead),
 	}
-	const week = 7 * 24 * time.Hour
-	s.Talk.Complaints, err = w.store.Counted(ctx, c.ContactID, store.Complaint, s.Now.Add(-week))
-	return s, err
+	s.Talk.Complaints = func() int {
+		const week = 7 * 24 * time.Hour
+		n, err := w.store.Counted(ctx, c.ContactID, store.Complaint, s.Now.Add(-week))
+		if err != nil {
+			w.log.Error("complaints could not be counted", "conversation", c.ID, "error", err)
+		}
+		return n
+	}
 }
 
 func memoryOf(facts []store.Fact) contact.Memory {

@@ -35,6 +35,16 @@ type Conversation struct {
 	WaitingSince         time.Time // zero: nobody waits for a person
 	ContactName          string    // "" if it is not known
 	Woken                int       // how many wakes no turn has covered yet
+	Who                  Who       // of ConversationWithMemory
+}
+
+// Who is what a turn needs to know of the contact beside its memory.
+type Who struct {
+	Blocked  bool
+	OptedOut bool // the handle wants no messages that nobody asked for
+	Stage    string
+	Tags     []string
+	Runs     int // of flows in the conversation, that have not ended
 }
 
 const conversationColumns = `c.id, c.channel, c.address, c.contact_id, c.bot, c.lead, c.assignee, c.priority, c.reason, c.summary, c.state,
@@ -70,15 +80,20 @@ func (s *Store) Conversation(ctx context.Context, id string) (c Conversation, er
 // ConversationWithMemory returns one conversation and what is known of its
 // contact; or ErrNotFound.
 func (s *Store) ConversationWithMemory(ctx context.Context, id string) (c Conversation, memory contact.Memory, err error) {
-	var facts string
+	var facts, tags string
 	err = ErrNotFound
 	failed := s.reader.rows(ctx, `SELECT `+conversationColumns+`,
 		(SELECT json_group_array(json_array(field, value, verified)) FROM (SELECT field, value, verified FROM fact f WHERE f.contact_id = c.contact_id ORDER BY verified, id)),
-		(SELECT count(*) FROM wake w WHERE w.conversation_id = c.id)
-		FROM conversation c WHERE c.id = ?`, []any{id}, func(scan func(...any) error) error {
-		woken := 0
-		c, err = scanConversation(scan, &facts, &woken)
-		c.Woken = woken
+		(SELECT count(*) FROM wake w WHERE w.conversation_id = c.id), k.blocked, k.stage, (SELECT json_group_array(tag) FROM contact_tag t WHERE t.contact_id = c.contact_id),
+		EXISTS (SELECT 1 FROM opt_out o WHERE o.channel = c.channel AND o.address = c.address),
+		(SELECT count(*) FROM run r WHERE r.conversation_id = c.id AND r.status IN ('going', 'waiting'))
+		FROM conversation c JOIN contact k ON k.id = c.contact_id WHERE c.id = ?`, []any{id}, func(scan func(...any) error) error {
+		woken, who := 0, Who{}
+		c, err = scanConversation(scan, &facts, &woken, &who.Blocked, &who.Stage, &tags, &who.OptedOut, &who.Runs)
+		c.Woken, c.Who = woken, who
+		if tags != "[]" && err == nil {
+			err = json.Unmarshal([]byte(tags), &c.Who.Tags)
+		}
 		return err
 	})
 	if err = errors.Join(failed, err); err != nil {

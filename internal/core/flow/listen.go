@@ -284,14 +284,14 @@ func choose(said string, choices []string, h Hearing) (any, bool) {
 	if !h.Asked {
 		return nil, false
 	}
-	if n, ok := (Read{As: "integer"}).figure(said, h); ok && len(text.Words(said)) <= 3 {
-		if at := int(n.(float64)); at >= 1 && at <= len(choices) {
-			return choices[at-1], true
-		}
-	}
 	for i, ordinal := range []string{"first", "second", "third", "fourth", "fifth"} {
 		if i < len(choices) && contains(said, ordinal) {
 			return choices[i], true
+		}
+	}
+	if n, ok := (Read{As: "integer"}).figure(said, h); ok && len(text.Words(said)) <= 3 {
+		if at := int(n.(float64)); at >= 1 && at <= len(choices) {
+			return choices[at-1], true
 		}
 	}
 	best, second, chosen := 0.0, 0.0, ""

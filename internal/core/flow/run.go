@@ -183,8 +183,8 @@ type Talk struct {
 	Lines        []Line // the latest, oldest first
 	Reason       string
 	Outcome      string
-	Complaints   int  // how many times the contact was angry in the last seven days
-	ByPerson     bool // a person has it
+	Complaints   func() int // how many times the contact was angry in the last seven days; nil: none
+	ByPerson     bool       // a person has it
 	Closed       bool
 	LastCustomer time.Time
 	Sums         Sums

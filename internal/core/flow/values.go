@@ -248,7 +248,10 @@ func (r *Running) ofTalk(name string) any {
 	case "outcome":
 		return talk.Outcome
 	case "complaints":
-		return float64(talk.Complaints)
+		if talk.Complaints == nil {
+			return 0.0
+		}
+		return float64(talk.Complaints())
 	case "whole_transcript":
 		return transcript(talk.Lines)
 	}

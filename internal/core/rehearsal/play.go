@@ -343,7 +343,7 @@ func (p *play) flowStage() flow.Stage {
 				complaints++
 			}
 		}
-		s.Talk = &flow.Talk{ID: "rehearsed", Channel: p.channel.Name, Opened: p.opened, Messages: len(p.lines), Lines: slices.Clone(p.lines), Complaints: complaints,
+		s.Talk = &flow.Talk{ID: "rehearsed", Channel: p.channel.Name, Opened: p.opened, Messages: len(p.lines), Lines: slices.Clone(p.lines), Complaints: func() int { return complaints },
 			ByPerson: p.state.Lead == dialogue.LedByPerson, Closed: p.state.Lead == dialogue.Closed, Sums: dialogue.SumsOf(asJSON(p.state), p.state.Lead)}
 	}
 	return s

@@ -42,7 +42,7 @@ func Record(title, channel string, said []Said, known []string) string {
 				s = regexp.MustCompile(`(?i)\b`+regexp.QuoteMeta(v)+`\b`).ReplaceAllString(s, someName)
 				for _, part := range strings.Fields(v) {
 					if len(part) > 2 {
-						s = regexp.MustCompile(`\b`+regexp.QuoteMeta(part)+`\b`).ReplaceAllString(s, "Ada")
+						s = regexp.MustCompile(`(?i)\b`+regexp.QuoteMeta(part)+`\b`).ReplaceAllString(s, "Ada")
 					}
 				}
 			}
