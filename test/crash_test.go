@@ -240,6 +240,26 @@ func (s *siege) reads(source string, done <-chan struct{}) {
 	}
 }
 
+// around is an outside world for a service at an address: it, the address of its pages and of
+// its mail server, and the secret that signs texts.
+func around(t *testing.T, listen string) (outside *world.World, web, mail, secret string) {
+	t.Helper()
+	secret = "whsec_" + base64.StdEncoding.EncodeToString([]byte("a secret that only this test knows"))
+	outside, err := world.New(world.Options{Service: "http://" + listen, Workspace: "brackwater", Secret: secret})
+	if err != nil {
+		t.Fatal(err)
+	}
+	pages := httptest.NewServer(outside)
+	t.Cleanup(pages.Close)
+	mails, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = mails.Close() })
+	go func() { _ = outside.ServeMail(mails) }() // it ends with its listener
+	return outside, pages.URL, mails.Addr().String(), secret
+}
+
 // Nothing acknowledged is lost, and nothing is done twice that the other side can
 // recognise, although the service is killed again and again while all goes on at once
 // (promises 1, 2 and 6). make kills does it a hundred times.
@@ -253,23 +273,11 @@ func TestACrashLosesNothingAndRepeatsNothing(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute+time.Duration(kills)*10*time.Second)
 	defer cancel()
 	data, listen := t.TempDir(), freePort(t)
-	secret := "whsec_" + base64.StdEncoding.EncodeToString([]byte("a secret that only this test knows"))
-	outside, err := world.New(world.Options{Service: "http://" + listen, Workspace: "brackwater", Secret: secret})
-	if err != nil {
-		t.Fatal(err)
-	}
-	web := httptest.NewServer(outside)
-	t.Cleanup(web.Close)
-	mail, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = mail.Close() })
-	go func() { _ = outside.ServeMail(mail) }() // it ends with its listener
+	outside, web, mail, secret := around(t, listen)
 	service := serve(t, data, listen)
 	s := &siege{t: t, ctx: ctx, kills: kills, phones: phones, outside: outside, client: service.signedIn(t)}
-	setUp(t, s.client, web.URL, mail.Addr().String(), secret)
-	site, err := s.client.AddWeb(ctx, client.WebSource{Name: "website", Address: web.URL + "/website/", Follow: true, Pages: 20})
+	setUp(t, s.client, web, mail, secret)
+	site, err := s.client.AddWeb(ctx, client.WebSource{Name: "website", Address: web + "/website/", Follow: true, Pages: 20})
 	if err != nil {
 		t.Fatal(err)
 	}

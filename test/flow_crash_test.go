@@ -2,11 +2,8 @@ package test
 
 import (
 	"context"
-	"encoding/base64"
 	"fmt"
 	"math/rand/v2"
-	"net"
-	"net/http/httptest"
 	"os"
 	"slices"
 	"strconv"
@@ -93,22 +90,10 @@ func TestACrashInAFlowIsNotSeen(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute+time.Duration(kills)*10*time.Second)
 	defer cancel()
 	data, listen := t.TempDir(), freePort(t)
-	secret := "whsec_" + base64.StdEncoding.EncodeToString([]byte("a secret that only this test knows"))
-	outside, err := world.New(world.Options{Service: "http://" + listen, Workspace: "brackwater", Secret: secret})
-	if err != nil {
-		t.Fatal(err)
-	}
-	web := httptest.NewServer(outside)
-	t.Cleanup(web.Close)
-	mail, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = mail.Close() })
-	go func() { _ = outside.ServeMail(mail) }() // it ends with its listener
+	outside, web, mail, secret := around(t, listen)
 	service := serve(t, data, listen)
 	cl := service.signedIn(t)
-	setUp(t, cl, web.URL, mail.Addr().String(), secret)
+	setUp(t, cl, web, mail, secret)
 	put := func(kind, name, text string) {
 		if _, err := cl.PutDocument(ctx, kind, name, text, 0); err != nil {
 			t.Fatalf("%s: %v", name, err)

@@ -273,7 +273,7 @@ func shots(d *service.Demo, group string) []shot {
 		{"rehearsals", console + "/rehearsals/a-group-of-thirty", 1280, 800, true, steps(clicks("Play them all"), sees("of 13 passed"), sees("Happy to help"))},
 		{"forms", console + "/forms", 1280, 800, false, sees("about thirty")},
 		{"form", d.PublicURL + "/form/brackwater/group-enquiry", 390, 780, false, sees("Ask for a quote")},
-		{"sheets", console + "/sheets", 1280, 800, false, sees("Maren Holt")},
+		{"sheets", console + "/sheets/enquiries", 1280, 800, false, sees("Maren Holt")},
 		{"telephone-inbox", console + "/inbox", 390, 780, false, steps(angry, sees("Said last"), sees("someone will answer you here"))},
 		{"website-chat", d.WorldURL + "/ferries", 1280, 800, false, asksTheChat},
 		{"handset", d.WorldURL + "/handset", 1280, 800, false, sendsAText},

@@ -78,7 +78,8 @@ export default function Sheets() {
             </table>
             {rows.data?.items.length === 0 && (
               <Empty title="No rows yet">
-                A bot writes one as soon as a contact has given the details that its brief asks for.
+                A bot writes one as soon as a contact has given the details that its brief asks for; a flow
+                where its record step stands.
               </Empty>
             )}
           </div>
