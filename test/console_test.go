@@ -74,7 +74,7 @@ func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 
 		p.Click("Knowledge", false), p.Click("Fares", false), p.AwaitText("Islanders with a resident's card", false), p.Click("Close this panel", false),
 		p.Click("Search", false), p.Type("input[type=search]", "what does a dog cost", false), p.AwaitText("Dogs travel free", false),
-		p.Click("Sheets", false), p.AwaitText("No rows yet", false),
+		p.Click("Sheets", false), p.Click("Enquiries", false), p.AwaitText("No rows yet", false),
 	))
 	s.asks(s.visitor(), "I'm Ada Moss, ada@example.org")
 	s.must(p.AwaitText("Ada Moss", false))
