@@ -55,6 +55,7 @@ type Sentence struct {
 type Explained struct {
 	Findings  []Finding  `json:"findings" required:"true"`
 	Sentences []Sentence `json:"sentences" required:"true"`
+	Readable  bool       `json:"readable" required:"true" description:"It can be kept as a draft."`
 }
 
 // VersionPage lists the versions of a document, the newest first.

@@ -73,7 +73,7 @@ function Console({ me }: { me: Schemas["Me"] }) {
             key={page.to}
             to={page.to}
             className={({ isActive }) =>
-              `flex flex-1 flex-col items-center gap-0.5 px-1 py-2 text-xs lg:flex-none lg:flex-row lg:gap-3 lg:px-4 lg:text-base ${isActive ? "bg-sea-wash font-semibold text-sea" : "text-ink hover:bg-sunk"}`
+              `flex flex-1 flex-col items-center gap-0.5 px-0.5 py-2 text-[11px] lg:flex-none lg:flex-row lg:gap-3 lg:px-4 lg:text-base ${isActive ? "bg-sea-wash font-semibold text-sea" : "text-ink hover:bg-sunk"}`
             }
           >
             <page.icon className="size-5 shrink-0" aria-hidden />

@@ -13,6 +13,7 @@ import (
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/rehearsal"
 	"urgentparrot.example/internal/engine"
+	"urgentparrot.example/internal/kinds"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
 )
@@ -85,27 +86,29 @@ func showFlow(q *request) (out client.FlowDetail, err error) {
 			return out, err
 		}
 		q.Header("ETag", fmt.Sprintf("%q", fmt.Sprint(s.Version)))
-		return client.FlowDetail{Flow: q.flow(s), Text: text, Sentences: q.explained(name, text)}, nil
+		sentences, _ := explained(name, text)
+		return client.FlowDetail{Flow: q.flow(s), Text: text, Sentences: sentences}, nil
 	}
 	return out, problem.New(problem.NotFound, fmt.Sprintf("there is no flow called %q", name), "name")
 }
 
-func (q *request) explained(name, text string) []client.Sentence {
-	out := []client.Sentence{}
-	kind, _ := document.Find(q.workspace.Documents.Kinds(), "flow")
-	read, err := kind.Parse(name, []byte(text))
-	if err != nil {
-		return out
+// explained tells what can be read of a flow's text in plain sentences.
+func explained(name, text string) (sentences []client.Sentence, readable bool) {
+	sentences = []client.Sentence{}
+	read, err := kinds.Language.Parse(name, []byte(text))
+	if len(read.Triggers) == 0 && len(read.Body.Steps) == 0 {
+		return sentences, err == nil
 	}
-	for _, s := range read.(*flow.Flow).Explain() {
-		out = append(out, client.Sentence(s))
+	for _, s := range read.Explain() {
+		sentences = append(sentences, client.Sentence(s))
 	}
-	return out
+	return sentences, err == nil
 }
 
 func explainFlow(q *request, in client.DocumentText) (client.Explained, error) {
 	name := q.Param("name")
-	return client.Explained{Findings: findingsOf(q.workspace.Documents.Findings("flow", name, in.Text)), Sentences: q.explained(name, in.Text)}, nil
+	sentences, readable := explained(name, in.Text)
+	return client.Explained{Findings: findingsOf(q.workspace.Documents.Findings("flow", name, in.Text)), Sentences: sentences, Readable: readable}, nil
 }
 
 func goLive(q *request, in client.GoLive) (out client.FlowDetail, err error) {

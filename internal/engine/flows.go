@@ -242,19 +242,31 @@ func errorsOf(findings []document.Finding) (problems document.Problems) {
 // Findings returns all that is wrong with a document, or may be, as it would be held
 // against the workspace now.
 func (d *Documents) Findings(kind, name, source string) (findings []document.Finding) {
-	var problems document.Problems
-	if errors.As(d.Check(kind, name, source), &problems) {
-		for _, p := range problems {
-			findings = append(findings, document.Finding{Problem: p})
-		}
-	}
 	k, ok := document.Find(d.w.options.Documents, kind)
+	if ok && k.Look != nil {
+		if read, err := k.Parse(name, []byte(source)); err == nil && read.Named() != name {
+			return d.ofItself(kind, name, source)
+		}
+		return k.Look(name, []byte(source), d.w.config.Load())
+	}
+	findings = d.ofItself(kind, name, source)
 	if !ok || len(findings) > 0 {
 		return findings
 	}
 	if read, err := k.Parse(name, []byte(source)); err == nil {
 		if held, ok := read.(document.Held); ok {
 			return held.Hold(d.w.config.Load())
+		}
+	}
+	return findings
+}
+
+// ofItself is what is wrong with a document as Check says it.
+func (d *Documents) ofItself(kind, name, source string) (findings []document.Finding) {
+	var problems document.Problems
+	if errors.As(d.Check(kind, name, source), &problems) {
+		for _, p := range problems {
+			findings = append(findings, document.Finding{Problem: p})
 		}
 	}
 	return findings

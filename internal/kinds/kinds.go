@@ -143,7 +143,7 @@ thanks: Thank you. The quote is on its way.
 		{
 			Name: "flow", Plural: "flows", Title: "Flows", Drafts: true,
 			About:  "What happens step by step when something happens.",
-			Schema: Language.Schema, Parse: as(Language.Parse), Example: `flow: thanks
+			Schema: Language.Schema, Parse: as(Language.Parse), Look: Language.Look, Example: `flow: thanks
 title: Thanks for a kind word
 when:
   - message: { contains: [thank you so much] }

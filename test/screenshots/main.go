@@ -15,7 +15,6 @@ import (
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/service"
-	"urgentparrot.example/internal/world"
 	"urgentparrot.example/test/browser"
 )
 
@@ -147,24 +146,10 @@ func teach(ctx context.Context, d *service.Demo) error {
 		if _, err := robin.Reply(ctx, id, "Hi there, sorry for the wait! There is no bicycle to be had on Gannet Holm. The shop at Hallow Point lends them for £9 a day.\n\nKind regards\nRobin", ""); err != nil {
 			return err
 		}
-		if _, err := robin.Close(ctx, id); err != nil {
-			return err
-		}
-		return hold(ctx, d, robin)
+		_, err = robin.Close(ctx, id)
+		return err
 	}
 	return errors.New("the demo did not get ready")
-}
-
-// hold opens a second chat whose replies wait for approval, and asks something there.
-func hold(ctx context.Context, d *service.Demo, robin *client.Client) error {
-	if _, err := robin.PutDocument(ctx, "channels", "pier-chat", "channel: pier-chat\ntitle: Chat on the pier\nkind: website\nbot: front-desk\nreplies: hold\n", 0); err != nil {
-		return err
-	}
-	visitor, err := world.NewVisitor(ctx, d.PublicURL+"/chat/"+service.DemoWorkspace+"/pier-chat")
-	if err != nil {
-		return err
-	}
-	return visitor.Say(ctx, "1", "Hello, I'm Noor. Are dogs allowed on the boat?")
 }
 
 // plays has a form sent and a group ask by text, so that there are runs of flows to look at;
@@ -251,21 +236,18 @@ func shots(d *service.Demo, group string) []shot {
 	talk := steps(sees("Trial conversation"),
 		types(`input[aria-label="Write as a customer"]`, "How much is a van?\r"), sees("£41"),
 		types(`input[aria-label="Write as a customer"]`, "do babies pay\r"), sees("not sure that this"))
-	thinks := steps(clicks("Model"), awaits(`[...document.querySelectorAll("option")].some(o => o.value === "reading-desk")`), does(`const e = document.querySelector("select"); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, "reading-desk"); e.dispatchEvent(new Event("change", { bubbles: true }))`), sees("each sentence is held against the knowledge"),
-		types(`input[aria-label="Write as a customer"]`, "Can I take my bike on the boat?\r"), sees("Yes. You can take your bicycle"))
 	angry := steps(clicks("+447700900103"), sees("is angry"))
 	maren := steps(clicks("All"), clicks("Maren Holt"), sees("maren.holt@example.org"))
+	tomas := steps(clicks("All"), clicks("Tomas Birk"), clicks("Why?"), sees("What was understood"))
 	return []shot{
 		{"today", console + "/today", 1280, 800, false, sees("What the bots did")},
 		{"inbox", console + "/inbox", 1280, 800, false, maren},
-		{"trace", console + "/inbox", 1280, 800, false, steps(maren, clicks("Why?"), sees("What was understood"))},
+		{"trace", console + "/inbox", 1280, 800, false, tomas},
 		{"knowledge", console + "/knowledge", 1280, 800, false, sees("lost-property.txt")},
 		{"knowledge-gaps", console + "/knowledge/gaps", 1280, 800, false, steps(sees("asked once"), clicks("Answer"), sees("Keep as house answer"))},
 		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "gran is in a wheelchair, will someone help her get on?"), sees("A bot would offer this"))},
 		{"bots", console + "/bots", 1280, 800, false, talk},
-		{"bots-model", console + "/bots", 1280, 800, false, thinks},
 		{"connections", console + "/connections/reading-desk", 1280, 800, false, steps(clicks("Fetch the list"), sees("desk-large"))},
-		{"held-reply", console + "/inbox?search=dogs", 1280, 800, false, steps(clicks("Noor"), sees("Waits for your approval"))},
 		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("counts as verified by you"))},
 		{"flows", console + "/flows/group-crossing", 1280, 800, false, sees("How many of you will travel?")},
 		{"flow-run", console + "/flows/group-form?tab=runs", 1280, 800, false, steps(clicks("Ada Byron"), sees("wrote a row in the sheet group-enquiries"))},
@@ -273,7 +255,7 @@ func shots(d *service.Demo, group string) []shot {
 		{"rehearsals", console + "/rehearsals/a-group-of-thirty", 1280, 800, true, steps(clicks("Play them all"), sees("of 13 passed"), sees("Happy to help"))},
 		{"forms", console + "/forms", 1280, 800, false, sees("about thirty")},
 		{"form", d.PublicURL + "/form/brackwater/group-enquiry", 390, 780, false, sees("Ask for a quote")},
-		{"sheets", console + "/sheets/enquiries", 1280, 800, false, sees("Maren Holt")},
+		{"sheets", console + "/sheets/group-enquiries", 1280, 800, false, steps(sees("Maren Holt"), sees("Ada Byron"))},
 		{"telephone-inbox", console + "/inbox", 390, 780, false, steps(angry, sees("Said last"), sees("someone will answer you here"))},
 		{"website-chat", d.WorldURL + "/ferries", 1280, 800, false, asksTheChat},
 		{"handset", d.WorldURL + "/handset", 1280, 800, false, sendsAText},

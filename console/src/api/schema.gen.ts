@@ -4111,6 +4111,8 @@ export interface components {
         };
         Explained: {
             findings: components["schemas"]["Finding"][];
+            /** @description It can be kept as a draft. */
+            readable: boolean;
             sentences: components["schemas"]["Sentence"][];
         };
         Fact: {

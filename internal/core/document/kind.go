@@ -61,6 +61,10 @@ type Kind struct {
 	Shapes  []any                 // the structs that a document may fill, for its JSON Schema
 	Schema  func() map[string]any // in place of Shapes, for kinds that are no structs
 	Parse   func(file string, source []byte) (Document, error)
+
+	// Look finds all that is wrong with a text at once, in itself and held against the
+	// workspace; nil: Parse finds what is wrong in itself, and Hold the rest after that.
+	Look func(file string, source []byte, d Directory) []Finding
 }
 
 // Find returns the kind of a name or plural.

@@ -48,7 +48,12 @@ func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 		Flow: f, Settings: settings, texts: map[*Arg]filling{}, values: map[*Arg]*expression{}, kinds: map[string]Kind{}, event: map[string]Given{}, asked: map[string]bool{},
 	}}
 	for _, field := range head {
-		if arg := f.head[field.Name]; arg != nil && arg.Field.Kind != "" {
+		arg := f.head[field.Name]
+		switch {
+		case arg == nil:
+		case strings.Contains(arg.Text, "{{"):
+			c.Wrong(arg.At, "%q holds for every run, so that nothing can be filled in here", field.Name)
+		case arg.Field.Kind != "":
 			c.name(arg)
 		}
 	}

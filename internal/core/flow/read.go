@@ -1,6 +1,7 @@
 package flow
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -37,6 +38,24 @@ var head = []Field{
 func (l *Language) Parse(file string, source []byte) (*Flow, error) {
 	f, c := l.parse(file, source)
 	return f, c.Err()
+}
+
+// Look reads a flow and holds what can be read of it against its workspace: all that is wrong
+// is found at once.
+func (l *Language) Look(file string, source []byte, d document.Directory) (findings []document.Finding) {
+	f, c := l.parse(file, source)
+	problems, _ := c.Err().(document.Problems)
+	for _, p := range problems {
+		findings = append(findings, document.Finding{Problem: p})
+	}
+	for _, found := range f.Hold(d) {
+		// What an unreadable line lacks is no finding of its own.
+		if !slices.ContainsFunc(problems, func(p document.Problem) bool { return p.Line == found.Line }) {
+			findings = append(findings, found)
+		}
+	}
+	slices.SortStableFunc(findings, func(a, b document.Finding) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
+	return findings
 }
 
 func (l *Language) parse(file string, source []byte) (*Flow, *document.Checker) {

@@ -59,7 +59,7 @@ function Editor({ flow, text: begin }: { flow?: Schemas["FlowDetail"]; text: str
     },
   })
   const findings = said.data?.findings ?? []
-  const unreadable = said.data?.sentences.length === 0
+  const unreadable = said.data?.readable === false
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 lg:flex-row">
       <section
@@ -116,7 +116,7 @@ function Editor({ flow, text: begin }: { flow?: Schemas["FlowDetail"]; text: str
         className="min-h-40 min-w-0 flex-[2] rounded-lg border border-line bg-sheet px-2 py-3 lg:overflow-y-auto"
       >
         <h3 className="mb-1 px-2 font-semibold">In plain sentences</h3>
-        {unreadable && (
+        {said.data?.sentences.length === 0 && (
           <p className="px-2 text-soft">
             They stand here once the text can be read; the line says what is wrong.
           </p>

@@ -72,14 +72,6 @@ func deep(n int) string {
 	return `[ { loop: { at_most: 2, steps: ` + deep(n-1) + ` } } ]`
 }
 
-func check(d directory, source string) (found []document.Finding) {
-	f, err := language.Parse("flow", []byte(source))
-	if problems, ok := err.(document.Problems); ok {
-		for _, p := range problems {
-			found = append(found, document.Finding{Problem: p})
-		}
-		return found
-	}
-	_, found = f.Check(d)
-	return found
+func check(d directory, source string) []document.Finding {
+	return language.Look("flow", []byte(source), d)
 }

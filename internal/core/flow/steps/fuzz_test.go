@@ -162,10 +162,11 @@ func FuzzFlow(f *testing.F) {
 			return
 		}
 		begun := time.Now()
+		language.Look("fuzz", source, d)
 		parsed, err := language.Parse("fuzz", source)
+		parsed.Explain()
 		if err == nil {
 			checked, findings := parsed.Check(d)
-			parsed.Explain()
 			for _, x := range findings {
 				if !x.Warning {
 					checked = nil
