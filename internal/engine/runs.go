@@ -480,7 +480,7 @@ func (f *Flows) changes(c *Committing, kept []store.Run, changed []dialogue.RunC
 			if live.AlreadyRunning == "start over" {
 				r.Limits.One = false
 			}
-			c.Happened("Flow started: " + change.Flow.Title)
+			c.commit.Begun = append(c.commit.Begun, "Flow started: "+change.Flow.Title)
 		}
 		for _, k := range kept {
 			if k.ID == change.ID {

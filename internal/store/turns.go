@@ -56,7 +56,8 @@ type Commit struct {
 	Said      []Said // in order
 	Gaps      []GapQuestion
 	Examples  []dialogue.Example
-	Happened  []string // what is put in line with the messages
+	Begun     []string // what is put in line before the messages
+	Happened  []string // and after them
 	Close     bool
 	Bot       string // that it is given to; "": as it is
 	Changes
@@ -107,7 +108,7 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	err := t.row(`UPDATE conversation SET lead = ?1, state = ?2, calling = ?3, version = version + 1, messages = messages + ?4,
 		preview = CASE WHEN ?5 = '' THEN preview ELSE ?5 END, updated_at = ?6, bot = CASE WHEN ?10 = '' THEN bot ELSE ?10 END
 		WHERE id = ?7 AND version = ?8 AND incoming = ?9 RETURNING messages`,
-		[]any{c.Lead, c.State, calling, len(c.Said), shown, millis(now), id, c.Version, c.Incoming, c.Bot}, &last)
+		[]any{c.Lead, c.State, calling, len(c.Begun) + len(c.Said), shown, millis(now), id, c.Version, c.Incoming, c.Bot}, &last)
 	if errors.Is(err, ErrNotFound) {
 		return false, nil
 	}
@@ -139,6 +140,12 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 			if _, err := t.exec(`DELETE FROM wake WHERE conversation_id = ?`, id); err != nil {
 				return false, err
 			}
+		}
+	}
+	for i, what := range c.Begun {
+		m := Message{ID: NewID(), ConversationID: id, Position: last - len(c.Said) - len(c.Begun) + 1 + i, Author: ByEvent, Text: what, At: now}
+		if _, err := t.insert(m, c.Channel); err != nil {
+			return false, err
 		}
 	}
 	for i := range c.Said {

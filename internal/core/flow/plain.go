@@ -93,18 +93,6 @@ func Ended(s string) string {
 	return s + "."
 }
 
-// said are the signs of conditions in words.
-var said = strings.NewReplacer(" && ", " and ", " || ", " or ", " == true", "", " >= ", " is at least ", " <= ", " is at most ", " == ", " is ", " != ", " is not ", " > ", " is more than ", " < ", " is less than ", ".orValue('')", "", ".orValue(0)", "", ".hasValue()", " is known")
-
-// InWords says a condition in words, as far as its signs have some.
-func InWords(condition string) string {
-	words := strings.Join(strings.Fields(condition), " ")
-	if rest, ok := strings.CutPrefix(words, "!"); ok && !strings.HasPrefix(rest, "(") {
-		words = "not " + rest
-	}
-	return strings.NewReplacer(" and !", " and not ", " or !", " or not ").Replace(said.Replace(words))
-}
-
 // Or joins texts: "a, b or c".
 func Or(list []string) string {
 	switch len(list) {
