@@ -48,7 +48,7 @@ func documents(kind document.Kind) func(*call) error {
 		}
 		if len(c.args) > 1 {
 			target = c.args[1]
-		} else if action != "list" && action != "schema" {
+		} else if action != "list" && action != "schema" && action != "runs" {
 			return usage("parrot %s %s needs a name or a file", c.name, action)
 		}
 		switch action {

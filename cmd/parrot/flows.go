@@ -157,6 +157,7 @@ func readRows(file string, in io.Reader) (rows []map[string]string, err error) {
 	return rows, nil
 }
 
+// flowRuns lists the runs of a flow, or of all.
 func (c *call) flowRuns(cl *client.Client, name string) error {
 	page, err := cl.Runs(c.ctx, name, "", false)
 	if err != nil {
@@ -164,12 +165,12 @@ func (c *call) flowRuns(cl *client.Client, name string) error {
 	}
 	return c.print(page, func(w io.Writer) {
 		if len(page.Items) == 0 {
-			fmt.Fprintln(w, "It has not started yet.")
+			fmt.Fprintln(w, "Nothing has started yet.")
 			return
 		}
-		fmt.Fprintln(w, "RUN\tFOR\tSTATE\tAT STEP\tSTARTED\t")
+		fmt.Fprintln(w, "RUN\tFLOW\tFOR\tSTATE\tAT STEP\tSTARTED\t")
 		for _, r := range page.Items {
-			fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s\n", r.ID[len(r.ID)-12:], r.Who, runState(r), r.Step, ago(r.StartedAt), r.Why)
+			fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s\t%s\n", r.ID[len(r.ID)-12:], r.Flow, r.Who, runState(r), r.Step, ago(r.StartedAt), r.Why)
 		}
 	})
 }

@@ -455,7 +455,7 @@ func (r *Running) take(s *Step, resume bool, e Event) (m Move) {
 			return Fail(err)
 		}
 		if !holds {
-			r.passed(s, "left out: "+condition.Text+" does not hold")
+			r.passed(s, "left out: it is not so that "+InWords(condition.Text))
 			return Next()
 		}
 	}

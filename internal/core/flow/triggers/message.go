@@ -120,7 +120,7 @@ func condition(m *flow.Matching, t *flow.Trigger) (bool, string) {
 	case err != nil:
 		return false, "its condition could not be looked at: " + err.Error()
 	case !holds:
-		return false, t.Raw("if") + " does not hold"
+		return false, "it is not so that " + flow.InWords(t.Raw("if"))
 	}
 	return true, ""
 }
