@@ -381,6 +381,8 @@ func printRehearsals(w io.Writer, reports []client.RehearsalReport, verbose bool
 				mark = "✗"
 			}
 			switch {
+			case l.Kind == "why":
+				fmt.Fprintf(w, "         how it came: %s\n", firstLine(l.Happened))
 			case l.Line == 0:
 				fmt.Fprintf(w, "         the bot also said: %s\n", firstLine(l.Happened))
 			case l.Kind == "customer":

@@ -188,6 +188,10 @@ func inWords(issue *cel.Error) string {
 	if operator, given, ok := overload(message); ok {
 		return fmt.Sprintf("%s does not go with %s", operator, given)
 	}
+	if rest, ok := strings.CutPrefix(message, "expected type '"); ok {
+		want, rest, _ := strings.Cut(rest, "' but found '")
+		return fmt.Sprintf("%s is expected here; this is %s", kindInWords(want), kindInWords(strings.TrimSuffix(rest, "'")))
+	}
 	return message
 }
 
@@ -207,30 +211,35 @@ func overload(message string) (operator, given string, ok bool) {
 	rest, _, _ = strings.Cut(rest, ")'")
 	var kinds []string
 	for _, t := range strings.Split(rest, ", ") {
-		switch t {
-		case "double", "int", "uint":
-			t = "a number"
-		case "string":
-			t = "a text"
-		case "bool":
-			t = "yes or no"
-		case "google.protobuf.Timestamp", "timestamp":
-			t = "a time"
-		case "google.protobuf.Duration", "duration":
-			t = "a duration"
-		default:
-			if strings.HasPrefix(t, "list") {
-				t = "a list"
-			} else if strings.HasPrefix(t, "map") {
-				t = "a record"
-			}
-		}
-		kinds = append(kinds, t)
+		kinds = append(kinds, kindInWords(t))
 	}
 	if operators[name] != "" {
 		name = operators[name]
 	}
 	return name, strings.Join(kinds, " and "), true
+}
+
+// kindInWords says one of CEL's kinds.
+func kindInWords(t string) string {
+	switch t {
+	case "double", "int", "uint":
+		return "a number"
+	case "string":
+		return "a text"
+	case "bool":
+		return "yes or no"
+	case "google.protobuf.Timestamp", "timestamp":
+		return "a time"
+	case "google.protobuf.Duration", "duration":
+		return "a duration"
+	}
+	switch {
+	case strings.HasPrefix(t, "list"):
+		return "a list"
+	case strings.HasPrefix(t, "map"):
+		return "a record"
+	}
+	return t
 }
 
 // A rewriting makes of an expression as people write it one that CEL takes: numbers are

@@ -222,7 +222,7 @@ func isVariable(s string) bool { return variableRule.MatchString(s) && !reserved
 // reserved are names that values cannot be saved under.
 var reserved = map[string]bool{
 	"contact": true, "conversation": true, "message": true, "event": true, "memory": true, "now": true, "workspace": true, "run": true,
-	"item": true, "round": true, "replied": true, "answered": true, "confidence": true, "true": true, "false": true, "null": true, "in": true,
+	"item": true, "number": true, "round": true, "replied": true, "answered": true, "confidence": true, "true": true, "false": true, "null": true, "in": true,
 	"as": true, "break": true, "const": true, "continue": true, "else": true, "for": true, "function": true, "if": true, "import": true,
 	"let": true, "loop": true, "package": true, "namespace": true, "return": true, "var": true, "void": true, "while": true, "optional": true,
 	"int": true, "double": true, "string": true, "bool": true, "list": true, "map": true, "type": true, "duration": true, "timestamp": true, "size": true,

@@ -46,7 +46,7 @@ func (f *Flow) Explain() (list []Sentence) {
 
 // uncapped is a sentence that goes on from another.
 func uncapped(s string) string {
-	if len(s) > 1 && s[1] >= 'a' {
+	if len(s) > 1 && (s[1] >= 'a' || s[1] == ' ') {
 		return strings.ToLower(s[:1]) + s[1:]
 	}
 	return s

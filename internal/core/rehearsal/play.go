@@ -47,7 +47,7 @@ type Report struct {
 // A Line is a line of the script, or of what happened beside it.
 type Line struct {
 	Line     int    `json:"line,omitempty"` // in the script; 0: it is not in it
-	Kind     string `json:"kind"`           // customer, bot, time, person, start, answers, expect
+	Kind     string `json:"kind"`           // customer, bot, time, person, start, answers, expect, why
 	Expected string `json:"expected"`
 	Happened string `json:"happened"`
 	Wrong    bool   `json:"wrong,omitempty"`
@@ -92,6 +92,9 @@ func Play(ctx context.Context, h House, s Script) (report Report) {
 		for _, words := range p.said {
 			report.Lines = append(report.Lines, Line{Kind: "bot", Happened: words})
 		}
+		if why := p.why + p.told(); p.why != "" && report.Lines[len(report.Lines)-1].Kind == "bot" {
+			report.Lines = append(report.Lines, Line{Kind: "why", Happened: why})
+		}
 	}
 	return report
 }
@@ -124,6 +127,7 @@ type play struct {
 	answers   map[string]Answers
 	given     map[string]dialogue.Result // by call: what tools gave in a real conversation
 
+	why        string   // how the last turn was decided
 	said       []string // not looked at yet
 	shown      int
 	happened   []string // since the last look: "row enquiries", ...
@@ -439,6 +443,7 @@ func (p *play) turn(said string, wakes ...dialogue.Wake) {
 		known := d.Trace.Code == dialogue.CodeAnswered || d.Trace.Code == dialogue.CodeConfirmed
 		p.answered = &known
 	}
+	p.why = d.Trace.Why
 	for _, change := range d.Runs {
 		p.change(change)
 	}

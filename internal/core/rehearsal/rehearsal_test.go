@@ -43,7 +43,7 @@ func echo(t *testing.T) House {
 			if len(s.Wakes) > 0 {
 				return dialogue.Decide(ctx, s)
 			}
-			return dialogue.Decision{State: s.State, Effects: []dialogue.Effect{dialogue.Say{Parts: message.Of("You said: " + s.Messages[0].Text)}}}
+			return dialogue.Decision{State: s.State, Effects: []dialogue.Effect{dialogue.Say{Parts: message.Of("You said: " + s.Messages[0].Text)}}, Trace: dialogue.Trace{Why: "echoes answer"}}
 		},
 		Flows: []*flow.Checked{checked},
 	}
@@ -83,6 +83,9 @@ func TestARehearsalSaysWhereItDiffers(t *testing.T) {
 		}
 		if line != c.line || !strings.Contains(happened, c.says) || report.Passed != (c.line == 0) {
 			t.Errorf("%s: it differs in line %d: %q", name, line, happened)
+		}
+		if last := report.Lines[len(report.Lines)-1]; !report.Passed && strings.HasPrefix(c.script, "  - bot:") && (last.Kind != "why" || !strings.Contains(last.Happened, "echoes answer")) {
+			t.Errorf("%s: it does not say how the reply came: %+v", name, last)
 		}
 	}
 }

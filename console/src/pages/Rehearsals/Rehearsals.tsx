@@ -186,7 +186,9 @@ function Played({ report }: { report?: Schemas["RehearsalReport"] }) {
                 <span
                   className={`block break-words ${l.wrong ? "text-scarlet" : l.kind === "bot" ? "text-blue" : ""}`}
                 >
-                  {l.line === 0 && <span className="text-soft">It also said: </span>}
+                  {l.line === 0 && (
+                    <span className="text-soft">{l.kind === "why" ? "How it came: " : "It also said: "}</span>
+                  )}
                   {l.happened}
                 </span>
               </span>
