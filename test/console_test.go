@@ -9,18 +9,42 @@ import (
 	"urgentparrot.example/test/browser"
 )
 
+// browser starts a browser for the time of the test.
+func (s *stage) browser() *browser.Browser {
+	b, err := browser.Start()
+	s.must(err)
+	s.t.Cleanup(b.Close)
+	return b
+}
+
+// page opens a tab, which must not complain until the test ends.
+func (s *stage) page(b *browser.Browser, dark bool) *browser.Page {
+	p, err := b.Open(1280, 800, dark)
+	s.must(err)
+	s.t.Cleanup(func() {
+		for _, complaint := range p.Errors() {
+			s.t.Errorf("the page complains: %s", complaint)
+		}
+	})
+	return p
+}
+
+// console opens the console, with a person signed in.
+func (s *stage) console(person string, dark bool) *browser.Page {
+	p := s.page(s.browser(), dark)
+	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, person)
+	s.must(err)
+	s.must(errors.Join(p.Go(link), p.Click("Sign in", false)))
+	return p
+}
+
 // A customer asks in one tab what the bot does not know; a teammate takes it in
 // another, and the answer arrives in the first.
 func TestATeammateAnswersInTheConsole(t *testing.T) {
 	s := open(t)
-	b, err := browser.Start()
-	s.must(err)
-	t.Cleanup(b.Close)
+	b := s.browser()
+	console, page := s.page(b, false), s.page(b, false)
 	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
-	s.must(err)
-	console, err := b.Open(1280, 800, false)
-	s.must(err)
-	page, err := b.Open(1280, 800, false)
 	s.must(err)
 
 	s.must(errors.Join(
@@ -47,26 +71,15 @@ func TestATeammateAnswersInTheConsole(t *testing.T) {
 		page.Type("textarea", "is there food on board?", true), page.Click("Send", true), page.AwaitText("soup", true),
 		console.AwaitText("soup", false),
 	))
-	for _, p := range []*browser.Page{console, page} {
-		for _, complaint := range p.Errors() {
-			t.Errorf("the page complains: %s", complaint)
-		}
-	}
 }
 
 func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 	s := open(t)
 	s.encoded("how much is a van?")
-	b, err := browser.Start()
-	s.must(err)
-	t.Cleanup(b.Close)
-	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
-	s.must(err)
-	p, err := b.Open(1280, 800, true)
-	s.must(err)
+	p := s.console("Robin", true)
 	const brief, trial = `textarea[aria-label="The text of the brief of front-desk"]`, `input[aria-label="Write as a customer"]`
 	s.must(errors.Join(
-		p.Go(link), p.Click("Sign in", false), p.Click("Bots", false), p.AwaitText("Version 1 is live", false),
+		p.Click("Bots", false), p.AwaitText("Version 1 is live", false),
 		p.Type(brief, "x", false), p.Await(`document.querySelector("[aria-label=Problems]")`), p.Click("Discard", false),
 		p.Type(brief, "# a note\n", false), p.AwaitText("not live yet", false),
 		p.Type(trial, "how much is a van?", false), p.Click("Say", false), p.AwaitText("£41", false),
@@ -78,9 +91,6 @@ func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 	))
 	s.asks(s.visitor(), "I'm Ada Moss, ada@example.org")
 	s.must(p.AwaitText("Ada Moss", false))
-	for _, complaint := range p.Errors() {
-		t.Errorf("the page complains: %s", complaint)
-	}
 }
 
 // A teammate answers a gap from the list, and writes a house answer with an end.
@@ -88,15 +98,9 @@ func TestATeammateTeachesInTheConsole(t *testing.T) {
 	s := open(t)
 	v := s.visitor()
 	s.asks(v, "Can I rent a canoe at the pier?")
-	b, err := browser.Start()
-	s.must(err)
-	t.Cleanup(b.Close)
-	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
-	s.must(err)
-	p, err := b.Open(1280, 800, false)
-	s.must(err)
+	p := s.console("Robin", false)
 	s.must(errors.Join(
-		p.Go(link), p.Click("Sign in", false), p.AwaitText("Who waits for a person", false),
+		p.AwaitText("Who waits for a person", false),
 		p.Go(s.PublicURL+"/knowledge/gaps"), p.AwaitText("1 customer waits", false), p.Click("Answer", false),
 		p.Type("textarea", "yes, at the sail loft", false), p.Click("Keep as house answer", false), p.AwaitText("No question is without an answer", false),
 		p.Go(s.PublicURL+"/knowledge/house-answers"), p.AwaitText("Yes, at the sail loft.", false),
@@ -105,34 +109,22 @@ func TestATeammateTeachesInTheConsole(t *testing.T) {
 	if c := s.conversation(""); c.Lead != "bot" {
 		t.Errorf("who waited is led by %s", c.Lead)
 	}
-	for _, complaint := range p.Errors() {
-		t.Errorf("the page complains: %s", complaint)
-	}
 }
 
 // A token that is revoked in the console lets its program in no more.
 func TestAccessIsRevokedInTheConsole(t *testing.T) {
 	s := open(t)
-	b, err := browser.Start()
-	s.must(err)
-	t.Cleanup(b.Close)
-	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Kim")
-	s.must(err)
-	p, err := b.Open(1280, 800, false)
-	s.must(err)
-	_, err = s.client.Me(s.ctx)
+	p := s.console("Kim", false)
+	_, err := s.client.Me(s.ctx)
 	s.must(err)
 	s.must(errors.Join(
-		p.Go(link), p.Click("Sign in", false), p.AwaitText("Who waits for a person", false),
+		p.AwaitText("Who waits for a person", false),
 		p.Click("Settings", false), p.AwaitText("Business", false), p.Click("Access", false), p.AwaitText("Token of a program", false), p.AwaitText("this is you", false),
 		p.Await(`document.querySelectorAll("td button").length === 1`), p.Click("Revoke", false), p.AwaitText("cannot be given back", false), p.Click("Revoke it", false),
 		p.Await(`!document.body.textContent.includes("Token of a program")`),
 	))
 	if _, err := s.client.Me(s.ctx); err == nil {
 		t.Error("the token lets in as ever")
-	}
-	for _, complaint := range p.Errors() {
-		t.Errorf("the page complains: %s", complaint)
 	}
 }
 
@@ -141,18 +133,12 @@ func TestAccessIsRevokedInTheConsole(t *testing.T) {
 func TestAddressesLeadBack(t *testing.T) {
 	s := open(t)
 	s.asks(s.visitor(), "Can I rent a canoe at the pier?")
-	b, err := browser.Start()
-	s.must(err)
-	t.Cleanup(b.Close)
-	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
-	s.must(err)
-	p, err := b.Open(1280, 800, false)
-	s.must(err)
+	p := s.console("Robin", false)
 	at := func(path string) error { return p.Await(`(location.pathname + location.search) === "` + path + `"`) }
 	back := func() error { return p.Do(`history.back()`) }
 	id := s.conversation("").ID
 	s.must(errors.Join(
-		p.Go(link), p.Click("Sign in", false), p.AwaitText("Who waits for a person", false),
+		p.AwaitText("Who waits for a person", false),
 		// Tabs.
 		p.Click("Knowledge", false), p.Click("Gaps", false), at("/knowledge/gaps"), p.AwaitText("asked once", false),
 		p.Click("House answers", false), at("/knowledge/house-answers"), p.Click("Write one", false), at("/knowledge/house-answers?edit=new"), p.AwaitText("A new house answer", false),
@@ -171,28 +157,19 @@ func TestAddressesLeadBack(t *testing.T) {
 		p.Go(s.PublicURL+"/bots/nobody"), p.AwaitText("There is no bot called nobody", false), p.Click("Show those that are there", false), p.AwaitText("The brief of front-desk", false),
 		p.Go(s.PublicURL+"/settings/faxes"), p.AwaitText("There are no such settings", false),
 	))
-	for _, complaint := range p.Errors() {
-		t.Errorf("the page complains: %s", complaint)
-	}
 }
 
 // A builder who writes no files makes an hours document, is told what is wrong as
 // they type, and has replies held; a teammate changes one and approves it.
 func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {
 	s := open(t)
-	b, err := browser.Start()
-	s.must(err)
-	t.Cleanup(b.Close)
-	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
-	s.must(err)
-	p, err := b.Open(1280, 800, true)
-	s.must(err)
+	p := s.console("Robin", true)
 	const hours = `textarea[aria-label="The text of a new hours"]`
 	write := func(selector, text string) error {
 		return errors.Join(p.Do(`document.querySelector(`+"`"+selector+"`"+`).select()`), p.Type(selector, text, false))
 	}
 	s.must(errors.Join(
-		p.Go(link), p.Click("Sign in", false), p.Click("Settings", false), p.AwaitText("Settings brackwater", false),
+		p.Click("Settings", false), p.AwaitText("Settings brackwater", false),
 		p.Click("Hours", false), p.AwaitText("Used by: team crew", false), p.Click("Write a new one", false), p.AwaitText("begin from this example", false),
 		write(hours, "hours: winter\nweek: { someday: [] }\n"), p.AwaitText("Line 2: \"someday\" is not a weekday", false),
 		write(hours, "hours: winter\nweek: { monday: [\"10:00-12:00\"] }\n"), p.Await(`!document.querySelector("[aria-label=Problems]")`),
@@ -220,9 +197,6 @@ func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {
 		p.Type(`input[type=email]`, "noor@example.org", false), p.Do(`document.querySelector("[role=checkbox]").click()`), p.Click("Keep it", false),
 		p.AwaitText("noor@example.org", false), p.AwaitText("verified", false), p.AwaitText("group", false),
 	))
-	for _, complaint := range p.Errors() {
-		t.Errorf("the page complains: %s", complaint)
-	}
 }
 
 // A builder connects a model server by a form, has the bot think with it, tries it beside
@@ -231,19 +205,13 @@ func TestABuilderConnectsAModelInTheConsole(t *testing.T) {
 	s := open(t)
 	s.must(s.client.RemoveDocument(s.ctx, "connections", "reading-desk"))
 	s.bot(func(brief string) string { return "# Pip, at the front.\n" + brief })
-	b, err := browser.Start()
-	s.must(err)
-	t.Cleanup(b.Close)
-	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, "Robin")
-	s.must(err)
-	p, err := b.Open(1280, 800, false)
-	s.must(err)
+	p := s.console("Robin", false)
 	field := func(label, text string) error {
 		at := fmt.Sprintf(`document.getElementById([...document.querySelectorAll("label")].find(l => l.innerText.trim() === %q)?.htmlFor)`, label)
 		return errors.Join(p.Await(at), p.Do(at+".focus();"+at+".select?.()"), p.Key(text))
 	}
 	s.must(errors.Join(
-		p.Go(link), p.Click("Sign in", false), p.Click("Connections", false), p.Click("Connect something", false), p.Click("Model server", false),
+		p.Click("Connections", false), p.Click("Connect something", false), p.Click("Model server", false),
 		p.AwaitText("say which of the server's models is used", false),
 		field("Title", "Reader"), field("Name", "reader"), field("Address", s.WorldURL+"/reading-desk/v1"),
 		p.Click("Fetch the list", false), p.Click("desk-large", false), field("Price of a million tokens read", "0.5"),
@@ -262,7 +230,4 @@ func TestABuilderConnectsAModelInTheConsole(t *testing.T) {
 	kept, err := s.client.Document(s.ctx, "bots", "front-desk")
 	s.must(err)
 	contains(t, kept.Text, "# Pip, at the front.", "use: reader")
-	for _, complaint := range p.Errors() {
-		t.Errorf("the page complains: %s", complaint)
-	}
 }

@@ -242,32 +242,20 @@ func errorsOf(findings []document.Finding) (problems document.Problems) {
 // Findings returns all that is wrong with a document, or may be, as it would be held
 // against the workspace now.
 func (d *Documents) Findings(kind, name, source string) (findings []document.Finding) {
-	k, ok := document.Find(d.w.options.Documents, kind)
-	if ok && k.Look != nil {
-		if read, err := k.Parse(name, []byte(source)); err == nil && read.Named() != name {
-			return d.ofItself(kind, name, source)
-		}
-		return k.Look(name, []byte(source), d.w.config.Load())
-	}
-	findings = d.ofItself(kind, name, source)
-	if !ok || len(findings) > 0 {
-		return findings
-	}
-	if read, err := k.Parse(name, []byte(source)); err == nil {
-		if held, ok := read.(document.Held); ok {
-			return held.Hold(d.w.config.Load())
-		}
-	}
-	return findings
-}
-
-// ofItself is what is wrong with a document as Check says it.
-func (d *Documents) ofItself(kind, name, source string) (findings []document.Finding) {
-	var problems document.Problems
-	if errors.As(d.Check(kind, name, source), &problems) {
+	k, _ := document.Find(d.w.options.Documents, kind)
+	read, err := d.read(store.Document{Kind: kind, Name: name, Text: source})
+	if err == nil || k.Look == nil { // what cannot be read is among what Look finds
+		var problems document.Problems
+		errors.As(d.Check(kind, name, source), &problems)
 		for _, p := range problems {
 			findings = append(findings, document.Finding{Problem: p})
 		}
+	}
+	if k.Look != nil {
+		return append(findings, k.Look(name, []byte(source), d.w.config.Load())...)
+	}
+	if held, ok := read.(document.Held); ok && err == nil && len(findings) == 0 {
+		return held.Hold(d.w.config.Load())
 	}
 	return findings
 }
