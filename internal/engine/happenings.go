@@ -160,7 +160,7 @@ func (f *Flows) Start(ctx context.Context, name, person string, starts []Start) 
 	live := w.config.Load().flows[name]
 	switch {
 	case live == nil:
-		return fmt.Errorf("%wno flow called %s is live", ErrNotLive, name)
+		return fmt.Errorf("%wthe flow %s is not live", ErrNotLive, name)
 	case !live.works():
 		return fmt.Errorf("%wthe flow %s cannot run: %w", ErrNotLive, name, errorsOf(live.faults))
 	case !live.Listens(flow.ByHand):
