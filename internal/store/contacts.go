@@ -283,3 +283,39 @@ func (t *Tx) PutContactRecord(contactID, connection, id string) error {
 		ON CONFLICT (contact_id, connection) DO UPDATE SET record_id = excluded.record_id`, contactID, connection, id)
 	return err
 }
+
+// OptedOut reports whether a handle does not want to be written to.
+func (s *Store) OptedOut(ctx context.Context, channel, address string) (bool, error) {
+	var there int
+	err := s.reader.row(ctx, `SELECT 1 FROM opt_out WHERE channel = ? AND address = ?`, []any{channel, address}, &there)
+	if errors.Is(err, ErrNotFound) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// A Handle is a contact's address on a channel.
+type Handle struct{ Channel, Address string }
+
+// Handles returns the handles of a contact, that which was used last first.
+func (s *Store) Handles(ctx context.Context, contact string) (list []Handle, err error) {
+	err = s.reader.rows(ctx, `SELECT channel, address FROM handle h WHERE contact_id = ? ORDER BY (SELECT max(updated_at) FROM conversation c WHERE c.channel = h.channel AND c.address = h.address) DESC`,
+		[]any{contact}, func(scan func(...any) error) error {
+			var h Handle
+			err := scan(&h.Channel, &h.Address)
+			list = append(list, h)
+			return err
+		})
+	return list, err
+}
+
+// PutHandle gives a contact a handle, unless another has it: then it is that one's.
+func (t *Tx) PutHandle(channel, address, contact string) error {
+	var there string
+	err := t.row(`SELECT contact_id FROM handle WHERE channel = ? AND address = ?`, []any{channel, address}, &there)
+	if err == nil || !errors.Is(err, ErrNotFound) {
+		return err
+	}
+	_, err = t.exec(`INSERT INTO handle (channel, address, contact_id) VALUES (?, ?, ?)`, channel, address, contact)
+	return err
+}

@@ -346,3 +346,14 @@ func (t *Tx) AnswerWaiting(id, person, words string, send *Effect, now time.Time
 	}
 	return true, t.event("message.replied", id, map[string]any{"conversation": id, "message": m.ID}, now)
 }
+
+// TalksBetween returns the conversations that were opened from one time to another, oldest
+// first, at most limit.
+func (s *Store) TalksBetween(ctx context.Context, from, to time.Time, limit int) (list []Conversation, err error) {
+	err = s.reader.rows(ctx, `SELECT `+conversationColumns+` FROM conversation c WHERE c.updated_at >= ?1 AND c.opened_at >= ?1 AND c.opened_at < ?2 ORDER BY c.opened_at, c.id LIMIT ?3`, []any{millis(from), millis(to), limit}, func(scan func(...any) error) error {
+		c, err := scanConversation(scan)
+		list = append(list, c)
+		return err
+	})
+	return list, err
+}

@@ -296,14 +296,6 @@ func limit(is bool, why string) error {
 	return fmt.Errorf("%w: %s", ErrLimit, why)
 }
 
-func (t *Tx) missed(m Missed, now time.Time) error {
-	_, err := t.exec(`INSERT INTO flow_fired (flow, missed_at, missed) VALUES (?, ?, ?) ON CONFLICT (flow) DO UPDATE SET missed_at = excluded.missed_at, missed = excluded.missed`, m.Flow, millis(now), m.Why)
-	return err
-}
-
-// Miss records why a flow did not start.
-func (t *Tx) Miss(m Missed, now time.Time) error { return t.missed(m, now) }
-
 // CommitRun keeps what a run without a conversation came to, if it is still as it was when
 // it was stepped; otherwise it is ErrStale. The events that it was stepped with are done.
 func (t *Tx) CommitRun(c *Changes, events []string, now time.Time) error {
@@ -489,126 +481,10 @@ func (s *Store) Fired(ctx context.Context) (map[string]Fired, error) {
 	return all, err
 }
 
-// Happen notes something that may start flows.
-func (t *Tx) Happen(h flow.Happening) error {
-	t.occurred = true
-	_, err := t.exec(`INSERT INTO happening (id, body) VALUES (?, ?)`, NewID(), asJSON(h))
-	return err
-}
-
-// occur notes something that may start flows, if any listens for its kind.
-func (t *Tx) occur(h flow.Happening) error {
-	if !t.listensTo(h.Kind) {
-		return nil
-	}
-	return t.Happen(h)
-}
-
-func (t *Tx) listensTo(kind string) bool {
-	listens := t.writer.listens.Load()
-	return listens != nil && (*listens)[kind]
-}
-
-// Occurred is signalled when something that may start flows was kept.
-func (s *Store) Occurred() <-chan struct{} { return s.writer.occurred }
-
-// Listen says for which kinds of happenings there are flows.
-func (s *Store) Listen(kinds map[string]bool) { s.writer.listens.Store(&kinds) }
-
-// A Happened is something that may start flows, as it was noted.
-type Happened struct {
-	ID string
-	flow.Happening
-}
-
-// Happenings returns what may start flows and was not looked at, oldest first, at most
-// limit.
-func (s *Store) Happenings(ctx context.Context, limit int) (list []Happened, err error) {
-	err = s.reader.rows(ctx, `SELECT id, body FROM happening ORDER BY id LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
-		var h Happened
-		var raw string
-		if err := scan(&h.ID, &raw); err != nil {
-			return err
-		}
-		err := json.Unmarshal([]byte(raw), &h.Happening)
-		list = append(list, h)
-		return err
-	})
-	return list, err
-}
-
-// LookedAt ends what may have started flows, with the runs that it started. Those that the
-// limits do not allow are noted as missed.
-func (t *Tx) LookedAt(id string, runs []Run, missed []Missed, now time.Time) (started []Run, err error) {
-	n, err := t.exec(`DELETE FROM happening WHERE id = ?`, id)
-	if err != nil || n == 0 {
-		return nil, err
-	}
-	for _, r := range runs {
-		switch err := t.putRun(&r, now); {
-		case errors.Is(err, ErrLimit):
-			missed = append(missed, Missed{r.Flow, err.Error()})
-			continue
-		case err != nil:
-			return nil, err
-		}
-		if _, err := t.Tell(r.ID, flow.Event{Kind: flow.Began}); err != nil {
-			return nil, err
-		}
-		started = append(started, r)
-	}
-	for _, m := range missed {
-		if err := t.missed(m, now); err != nil {
-			return nil, err
-		}
-	}
-	return started, nil
-}
-
-// OptedOut reports whether a handle does not want to be written to.
-func (s *Store) OptedOut(ctx context.Context, channel, address string) (bool, error) {
-	var there int
-	err := s.reader.row(ctx, `SELECT 1 FROM opt_out WHERE channel = ? AND address = ?`, []any{channel, address}, &there)
-	if errors.Is(err, ErrNotFound) {
-		return false, nil
-	}
-	return err == nil, err
-}
-
 // Counted says how often a milestone was counted for a contact since a time.
 func (s *Store) Counted(ctx context.Context, contact, name string, since time.Time) (n int, err error) {
 	err = s.reader.row(ctx, `SELECT count(*) FROM milestone WHERE contact_id = ? AND name = ? AND at >= ?`, []any{contact, name, millis(since)}, &n)
 	return n, err
-}
-
-// A Switch is one of the workspace's that is on.
-type Switch struct {
-	By string
-	At time.Time
-}
-
-// Switch returns a switch of the workspace, nil if it is off.
-func (s *Store) Switch(ctx context.Context, name string) (*Switch, error) {
-	var sw Switch
-	var at int64
-	err := s.reader.row(ctx, `SELECT by, at FROM switch WHERE name = ?`, []any{name}, &sw.By, &at)
-	if errors.Is(err, ErrNotFound) {
-		return nil, nil
-	}
-	sw.At = fromMillis(at)
-	return &sw, err
-}
-
-// SetSwitch sets a switch of the workspace.
-func (t *Tx) SetSwitch(name string, on bool, by string, now time.Time) error {
-	query, args := `DELETE FROM switch WHERE name = ?`, []any{name}
-	if on {
-		query, args = `INSERT INTO switch (name, by, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, []any{name, by, millis(now)}
-	}
-	if _, err := t.exec(query, args...); err != nil {
-		return err
-	}
-	return t.event("switch.changed", name, map[string]any{"switch": name, "on": on}, now)
 }
 
 // RetryRun lets a failed run take its step again; one that has not failed is ErrNotFound.
@@ -646,54 +522,4 @@ func (s *Store) MayStart(ctx context.Context, r Run, now time.Time) string {
 	}
 	note(mayStart(func(query string, args []any, into ...any) error { return s.reader.row(ctx, query, args, into...) }, r, now))
 	return why
-}
-
-// Idle notes that nobody has written in a conversation for a while, if a bot leads it.
-func (t *Tx) Idle(conversation, idle string) error {
-	var contact, channel string
-	err := t.row(`SELECT contact_id, channel FROM conversation WHERE id = ? AND lead = 'bot'`, []any{conversation}, &contact, &channel)
-	if errors.Is(err, ErrNotFound) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	return t.occur(flow.Happening{Kind: "conversation", Contact: contact, Talk: conversation, Values: map[string]any{"what": "idle", "idle": idle, "reason": "", "channel": channel}})
-}
-
-// A Handle is a contact's address on a channel.
-type Handle struct{ Channel, Address string }
-
-// Handles returns the handles of a contact, that which was used last first.
-func (s *Store) Handles(ctx context.Context, contact string) (list []Handle, err error) {
-	err = s.reader.rows(ctx, `SELECT channel, address FROM handle h WHERE contact_id = ? ORDER BY (SELECT max(updated_at) FROM conversation c WHERE c.channel = h.channel AND c.address = h.address) DESC`,
-		[]any{contact}, func(scan func(...any) error) error {
-			var h Handle
-			err := scan(&h.Channel, &h.Address)
-			list = append(list, h)
-			return err
-		})
-	return list, err
-}
-
-// PutHandle gives a contact a handle, unless another has it: then it is that one's.
-func (t *Tx) PutHandle(channel, address, contact string) error {
-	var there string
-	err := t.row(`SELECT contact_id FROM handle WHERE channel = ? AND address = ?`, []any{channel, address}, &there)
-	if err == nil || !errors.Is(err, ErrNotFound) {
-		return err
-	}
-	_, err = t.exec(`INSERT INTO handle (channel, address, contact_id) VALUES (?, ?, ?)`, channel, address, contact)
-	return err
-}
-
-// TalksBetween returns the conversations that were opened from one time to another, oldest
-// first, at most limit.
-func (s *Store) TalksBetween(ctx context.Context, from, to time.Time, limit int) (list []Conversation, err error) {
-	err = s.reader.rows(ctx, `SELECT `+conversationColumns+` FROM conversation c WHERE c.updated_at >= ?1 AND c.opened_at >= ?1 AND c.opened_at < ?2 ORDER BY c.opened_at, c.id LIMIT ?3`, []any{millis(from), millis(to), limit}, func(scan func(...any) error) error {
-		c, err := scanConversation(scan)
-		list = append(list, c)
-		return err
-	})
-	return list, err
 }

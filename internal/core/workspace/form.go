@@ -81,16 +81,7 @@ func ParseForm(file string, source []byte) (Form, error) {
 	for i := range f.Fields {
 		field := &f.Fields[i]
 		at := fmt.Sprintf("$.fields[%d]", i)
-		if !isKey(field.Name) {
-			c.Wrong(at+".field", "%q is not the name of a field: use small letters, digits and _, at most 40, a letter first", field.Name)
-		}
-		if seen[field.Name] {
-			c.Wrong(at+".field", "the field %q is there twice, or its name is taken", field.Name)
-		}
-		seen[field.Name] = true
-		if field.Label == "" {
-			field.Label = field.Name
-		}
+		field.Label = checkField(c, at, field.Name, field.Label, seen)
 		if field.As == "" {
 			field.As = "text"
 		}

@@ -4,6 +4,7 @@
 package workspace
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -191,6 +192,18 @@ const mostSaid = 6
 // mostFields is how many fields, stages or tags a workspace may declare.
 const mostFields = 100
 
+// checkField checks the name of a field, of contacts or of a form, and returns its label.
+func checkField(c *document.Checker, at, name, label string, seen map[string]bool) string {
+	if !isKey(name) {
+		c.Wrong(at+".field", "%q is not the name of a field: use small letters, digits and _, at most 40, a letter first", name)
+	}
+	if seen[name] {
+		c.Wrong(at+".field", "the field %q is there twice, or its name is taken", name)
+	}
+	seen[name] = true
+	return cmp.Or(label, name)
+}
+
 func (s *Settings) checkFields(c *document.Checker) {
 	if len(s.Fields) > mostFields {
 		c.Wrong("$.fields", "a workspace has at most %d fields", mostFields)
@@ -199,16 +212,7 @@ func (s *Settings) checkFields(c *document.Checker) {
 	for i := range s.Fields {
 		f := &s.Fields[i]
 		at := fmt.Sprintf("$.fields[%d]", i)
-		if !isKey(f.Name) {
-			c.Wrong(at+".field", "%q is not the name of a field: use small letters, digits and _, at most 40, a letter first", f.Name)
-		}
-		if seen[f.Name] {
-			c.Wrong(at+".field", "the field %q is there twice, or its name is taken", f.Name)
-		}
-		seen[f.Name] = true
-		if f.Label == "" {
-			f.Label = f.Name
-		}
+		f.Label = checkField(c, at, f.Name, f.Label, seen)
 		if f.Type == "" {
 			f.Type = contact.Text
 		}

@@ -1,0 +1,262 @@
+package flow
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/types"
+
+	"urgentparrot.example/internal/core/document"
+)
+
+// A rewriting makes of an expression as people write it one that CEL takes: numbers are
+// one kind of value, what is sure to be there is used bare, and times are told in the
+// workspace's zone.
+type rewriting struct {
+	*environment
+	source  string
+	known   scope
+	tree    *ast.AST
+	factory ast.ExprFactory
+	next    int64
+	locals  []string // names that macros bind
+	uses    []string
+	fault   *fault
+}
+
+func (w *rewriting) highest() (id int64) {
+	ast.PostOrderVisit(w.tree.Expr(), ast.NewExprVisitor(func(e ast.Expr) { id = max(id, e.ID()) }))
+	for macro, e := range w.tree.SourceInfo().MacroCalls() {
+		id = max(id, macro, e.ID())
+	}
+	return id
+}
+
+func (w *rewriting) wrong(e ast.Expr, format string, args ...any) {
+	if w.fault == nil {
+		at := w.tree.SourceInfo().GetStartLocation(e.ID())
+		w.fault = &fault{offsetOf(w.source, at), fmt.Sprintf(format, args...)}
+	}
+}
+
+// fresh gives a new part of the tree an id, at the place of another.
+func (w *rewriting) fresh(like ast.Expr) int64 {
+	id := w.next
+	w.next++
+	if r, ok := w.tree.SourceInfo().GetOffsetRange(like.ID()); ok {
+		w.tree.SourceInfo().SetOffsetRange(id, r)
+	}
+	return id
+}
+
+// copied is a part of the tree under a new id, so that the old one can be made something else.
+func (w *rewriting) copied(e ast.Expr) ast.Expr {
+	c := w.factory.CopyExpr(e)
+	c.RenumberIDs(func(id int64) int64 {
+		n := w.next
+		w.next++
+		if r, ok := w.tree.SourceInfo().GetOffsetRange(id); ok {
+			w.tree.SourceInfo().SetOffsetRange(n, r)
+		}
+		return n
+	})
+	return c
+}
+
+func (w *rewriting) wrap(e ast.Expr, function string) {
+	e.SetKindCase(w.factory.NewCall(w.fresh(e), function, w.copied(e)))
+}
+
+func (w *rewriting) member(e ast.Expr, function string) {
+	e.SetKindCase(w.factory.NewMemberCall(w.fresh(e), function, w.copied(e)))
+}
+
+// What takes and gives whole numbers in CEL.
+var (
+	givesWhole = map[string]bool{
+		"size": true, "indexOf": true, "lastIndexOf": true, "int": true, "getFullYear": true, "getMonth": true, "getDayOfMonth": true, "getDate": true,
+		"getDayOfWeek": true, "getDayOfYear": true, "getHours": true, "getMinutes": true, "getSeconds": true, "getMilliseconds": true,
+	}
+	takesWhole = map[string]bool{"substring": true, "charAt": true, "replace": true, "split": true, "_[_]": true, "_[?_]": true, "indexOf": true, "lastIndexOf": true}
+	ofTimes    = map[string]bool{"getFullYear": true, "getMonth": true, "getDayOfMonth": true, "getDate": true, "getDayOfWeek": true, "getDayOfYear": true, "getHours": true, "getMinutes": true, "getSeconds": true}
+	ofOptional = map[string]bool{"orValue": true, "or": true, "hasValue": true, "value": true, "optMap": true, "optFlatMap": true}
+)
+
+// visit rewrites a part of the tree; above is the function that takes it, if it is its
+// target.
+func (w *rewriting) visit(e ast.Expr, above string) {
+	if w.fault != nil {
+		return
+	}
+	switch e.Kind() {
+	case ast.LiteralKind:
+		if n, ok := e.AsLiteral().(types.Int); ok {
+			e.SetKindCase(w.factory.NewLiteral(e.ID(), types.Double(n)))
+		}
+	case ast.IdentKind:
+		w.name(e, e.AsIdent(), above)
+	case ast.SelectKind:
+		if name, ok := qualified(e); ok && !slices.Contains(w.locals, strings.SplitN(name, ".", 2)[0]) {
+			w.name(e, name, above)
+			return
+		}
+		w.visit(e.AsSelect().Operand(), "")
+	case ast.ListKind:
+		for _, item := range e.AsList().Elements() {
+			w.visit(item, "")
+		}
+	case ast.MapKind:
+		for _, entry := range e.AsMap().Entries() {
+			w.visit(entry.AsMapEntry().Key(), "")
+			w.visit(entry.AsMapEntry().Value(), "")
+		}
+	case ast.CallKind:
+		w.call(e)
+	case ast.ComprehensionKind:
+		c := e.AsComprehension()
+		w.visit(c.IterRange(), "")
+		before := len(w.locals)
+		w.locals = append(w.locals, c.IterVar(), c.IterVar2(), c.AccuVar())
+		w.visit(c.AccuInit(), "")
+		w.visit(c.LoopCondition(), "")
+		w.visit(c.LoopStep(), "")
+		w.visit(c.Result(), "")
+		w.locals = w.locals[:before]
+	}
+}
+
+func (w *rewriting) call(e ast.Expr) {
+	c := e.AsCall()
+	name := c.FunctionName()
+	if c.IsMemberFunction() {
+		w.visit(c.Target(), name)
+	}
+	for i, arg := range c.Args() {
+		w.visit(arg, "")
+		if takesWhole[name] && (i > 0 || c.IsMemberFunction()) && !(name == "_[_]" && arg.Kind() == ast.LiteralKind && isText(arg)) {
+			if d, ok := literal(arg); ok {
+				arg.SetKindCase(w.factory.NewLiteral(arg.ID(), types.Int(int64(d))))
+			} else if (name == "substring" || name == "charAt") && arg.Kind() != ast.LiteralKind {
+				w.wrap(arg, "int")
+			}
+		}
+	}
+	if ofTimes[name] && c.IsMemberFunction() && len(c.Args()) == 0 {
+		e.SetKindCase(w.factory.NewMemberCall(e.ID(), name, c.Target(), w.factory.NewLiteral(w.fresh(e), types.String(w.zone))))
+	}
+	if givesWhole[name] {
+		w.wrap(e, "double")
+	}
+}
+
+func literal(e ast.Expr) (float64, bool) {
+	if e.Kind() != ast.LiteralKind {
+		return 0, false
+	}
+	d, ok := e.AsLiteral().(types.Double)
+	return float64(d), ok
+}
+
+func isText(e ast.Expr) bool {
+	_, ok := e.AsLiteral().(types.String)
+	return ok
+}
+
+// qualified is a name with dots in it, such as contact.email.
+func qualified(e ast.Expr) (string, bool) {
+	switch e.Kind() {
+	case ast.IdentKind:
+		return e.AsIdent(), true
+	case ast.SelectKind:
+		if e.AsSelect().IsTestOnly() {
+			return "", false
+		}
+		before, ok := qualified(e.AsSelect().Operand())
+		return before + "." + e.AsSelect().FieldName(), ok
+	}
+	return "", false
+}
+
+// name looks at a name that an expression uses.
+func (w *rewriting) name(e ast.Expr, name, above string) {
+	first, _, _ := strings.Cut(name, ".")
+	if slices.Contains(w.locals, first) || strings.HasPrefix(first, "@") || strings.HasPrefix(first, "__") {
+		return
+	}
+	v, ok := w.vars[name]
+	if !ok {
+		// It may be a part of a record: the longest name that is known counts.
+		for at := strings.LastIndex(name, "."); at > 0; at = strings.LastIndex(name[:at], ".") {
+			part, there := w.vars[name[:at]]
+			if !there || part.kind == AText || part.kind == ANumber || part.kind == AFlag || part.kind == ATime {
+				continue
+			}
+			inner := e
+			for range strings.Count(name[at:], ".") {
+				inner = inner.AsSelect().Operand()
+			}
+			w.name(inner, name[:at], "")
+			return
+		}
+		if name == "conversation" && above == "said" || typeNames[name] {
+			return
+		}
+		w.notKnown(e, name)
+		return
+	}
+	if !slices.Contains(w.uses, name) {
+		w.uses = append(w.uses, name)
+	}
+	switch {
+	case v.optional && (ofOptional[above] || above == "optional"):
+	case v.optional && w.known.has(name):
+		w.member(e, "value")
+	case v.optional:
+		w.wrong(e, "%s may be missing here; say what stands for it: %s.orValue(%s)", name, name, map[Kind]string{ANumber: "0", AFlag: "false", ATime: "now"}[v.kind]+map[bool]string{true: "''"}[v.kind == AText || v.kind == Any])
+	case !strings.Contains(name, ".") && !w.known.has(name):
+		w.wrong(e, "%s is not set on every way here; set it before, or ask for it", name)
+	}
+}
+
+var typeNames = map[string]bool{"double": true, "string": true, "bool": true, "int": true, "optional": true}
+
+func (w *rewriting) notKnown(e ast.Expr, name string) {
+	known := sortedKeys(w.vars)
+	first, rest, dotted := strings.Cut(name, ".")
+	var there []string
+	for _, k := range known {
+		if before, after, ok := strings.Cut(k, "."); dotted && ok && before == first {
+			there = append(there, after)
+		} else if !dotted && !ok {
+			there = append(there, k)
+		}
+	}
+	prefix, word := "", name
+	if dotted {
+		prefix, word = first+".", rest
+	}
+	nearest := document.Nearest(word, there)
+	if nearest != "" {
+		nearest = prefix + nearest
+	} else if !dotted || len(there) == 0 {
+		nearest = document.Nearest(name, known)
+	}
+	switch {
+	case nearest != "":
+		w.wrong(e, "%s is not known here; did you mean %s?", name, nearest)
+	case dotted && len(there) > 0:
+		w.wrong(e, "%s has no %s; there are: %s", first, rest, strings.Join(there, ", "))
+	case dotted:
+		w.wrong(e, "%s is not known here", name)
+	default:
+		for _, group := range []string{"contact", "conversation", "event", "message"} {
+			if _, ok := w.vars[group+"."+name]; ok {
+				w.wrong(e, "%s is not known here; did you mean %s.%s?", name, group, name)
+				return
+			}
+		}
+		w.wrong(e, "%s is not known here; there are: %s, and what begins with contact., conversation., event., message.", name, strings.Join(there, ", "))
+	}
+}

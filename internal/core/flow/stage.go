@@ -1,0 +1,135 @@
+package flow
+
+import (
+	"time"
+
+	"urgentparrot.example/internal/core/contact"
+)
+
+// Stage is what a run is stepped on: what it may look at.
+type Stage struct {
+	Now      time.Time // in the workspace's zone
+	Run      string    // its id
+	Started  time.Time
+	Contact  contact.Memory
+	Stands   string   // the stage of the contact
+	Tags     []string // of the contact
+	Talk     *Talk    // nil: there is no conversation
+	Bot      string   // of the conversation
+	Open     func(hours string, at time.Time) (open bool, next time.Time, ok bool)
+	Quiet    func(at time.Time) time.Time // when something that the flow says by itself may be said, at or after a time
+	Conduct  Conduct                      // nil: nobody answers
+	Fresh    bool                         // what the run says answers what the customer just said
+	Busy     bool                         // another run has a question open in the conversation
+	OptedOut bool                         // the handle wants no messages that nobody asked for
+	Fields   contact.Fields
+	Lists    func(name string) []any // lists of the workspace, for loops
+}
+
+// Talk is the conversation that a run takes part in.
+type Talk struct {
+	ID, Channel  string
+	Opened       time.Time
+	Messages     int
+	Lines        []Line // the latest, oldest first
+	Reason       string
+	Outcome      string
+	Complaints   func() int // how many times the contact was angry in the last seven days; nil: none
+	ByPerson     bool       // a person has it
+	Closed       bool
+	LastCustomer time.Time
+	Sums         Sums
+}
+
+// A Line is something said in a conversation.
+type Line struct {
+	By, Text string
+	At       time.Time
+}
+
+// Conduct is how a run has others answer and think for it. Its functions are pure: the
+// same run given the same asks the same.
+type Conduct interface {
+	// Answer has a bot answer a question. It returns false while the bot still thinks.
+	Answer(bot, question string, whole bool) (Answered, bool)
+	// Classify returns the label that fits a text best, and how sure that is.
+	Classify(said string, labels []Label) (label string, sure float64, ok bool)
+	// Extract takes values out of a text that the built-in means do not find, as they stand
+	// in it; none without a model.
+	Extract(said string, wanted []Wanted) (values map[string]string, ok bool)
+}
+
+// Answered is what came of a question.
+type Answered struct {
+	Known      bool
+	Confidence float64
+	Words      string
+	Effects    []Effect // what the bot decided
+	Handed     bool     // it brought people in
+}
+
+// A Label is one that a text may have.
+type Label struct {
+	Name, About string
+	Examples    []string
+}
+
+// Wanted is a value that is looked for in a text.
+type Wanted struct {
+	Name, Label string
+	As          Read
+}
+
+// A Happening is something that may start flows.
+type Happening struct {
+	Kind    string         `json:"kind"` // the trigger's
+	Values  map[string]any `json:"values"`
+	Flow    string         `json:"flow,omitempty"`  // the one flow that is meant; "" for any
+	Index   int            `json:"index,omitempty"` // of the trigger in it, where Flow is set
+	Contact string         `json:"contact,omitempty"`
+	Talk    string         `json:"conversation,omitempty"`
+	Depth   int            `json:"depth,omitempty"` // how many flows started each other to come here
+	By      string         `json:"by,omitempty"`    // a person, or the run that did it
+}
+
+// Matching is what triggers look at to say whether something starts their flow.
+type Matching struct {
+	*Running
+	Happening
+	Like func(said string, examples []string) float64 // likeness of a text to the nearest example, 0 to 1; nil: none
+}
+
+// Fits returns the trigger of the flow that something that happened fires; if none does,
+// why not.
+func (c *Checked) Fits(h Happening, stage Stage, like func(string, []string) float64) (*Trigger, string) {
+	why := "it has no such trigger"
+	s := Begin(h.Values)
+	for _, t := range c.Triggers {
+		if t.Kind.Name != h.Kind || h.Flow != "" && (h.Flow != c.Name || h.Index != t.Index && h.Kind != ByHand) {
+			continue
+		}
+		m := &Matching{Running: &Running{Stage: stage, Flow: c, state: &s, frame: &s.Frames[0]}, Happening: h, Like: like}
+		fits, because := true, ""
+		if t.Kind.Fits != nil {
+			fits, because = t.Kind.Fits(m, t)
+		}
+		if fits {
+			return t, ""
+		}
+		why = because
+	}
+	return nil, why
+}
+
+// ByHand is the trigger of flows that people, programs and other flows start.
+const ByHand = "by hand"
+
+// Listens reports whether the flow has a trigger of a kind.
+func (f *Flow) Listens(kind string) bool {
+	for _, t := range f.Triggers {
+		if t.Kind.Name == kind {
+			return true
+		}
+	}
+	return false
+}
