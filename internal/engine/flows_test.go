@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/store"
 )
 
@@ -226,6 +227,59 @@ func TestAFollowUpRunsToItsEnd(t *testing.T) {
 	if !strings.Contains(states[0].Fired.Missed, "running for the contact already") {
 		t.Errorf("why it did not start: %q", states[0].Fired.Missed)
 	}
+}
+
+// Closing a conversation ends what was asked in it, and what a person had paused; what waits
+// over days goes on, and hears the reply in the conversation that the customer opens next.
+func TestRunsOutliveTheirConversation(t *testing.T) {
+	const phone = "+447700900101"
+	s := openStage(t)
+	s.live(followUpFlow)
+	s.live(groupFlow)
+	id := s.rings(phone, "1", "Do dogs cost anything?")
+	s.says("free of charge")
+	c, err := s.Store().Conversation(t.Context(), id)
+	s.must(err)
+	s.rings(phone, "2", "we are a school class")
+	s.comesTo("group-crossing", "waiting")
+	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	s.comesTo("follow-up", "waiting")
+	s.must(s.Inbox.Close(t.Context(), id, "Robin"))
+	if run := s.comesTo("group-crossing", "stopped"); run.Why != "the conversation was closed" {
+		t.Errorf("the question ended because %q", run.Why)
+	}
+	s.comesTo("follow-up", "waiting")
+	s.later(25 * time.Hour) // it speaks, in a conversation that it opens
+	s.says("free of charge", "Happy to help", "How many of you", "Day 1")
+	opened := s.runs("follow-up")[0].ConversationID
+	if opened == id {
+		t.Error("it spoke in the closed conversation")
+	}
+	s.must(s.Inbox.Close(t.Context(), opened, "Robin"))
+	s.atRest()
+	next := s.rings(phone, "3", "Yes, it did, thank you")
+	if next == id || next == opened {
+		t.Error("the closed conversation goes on")
+	}
+	if run := s.comesTo("follow-up", "done"); run.Why != "They replied" {
+		t.Errorf("the follow-up ended because %q", run.Why)
+	}
+
+	// One that has not spoken yet hears the reply too.
+	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	s.comesTo("follow-up", "waiting")
+	s.rings(phone, "4", "Do dogs cost anything?")
+	if run := s.comesTo("follow-up", "done"); run.Why != "They replied" {
+		t.Errorf("the follow-up that had not spoken ended because %q", run.Why)
+	}
+
+	// What waits for the person who has the conversation ends when that person closes it.
+	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	s.atRest()
+	s.must(s.Inbox.Take(t.Context(), next, "Robin", false))
+	s.later(25 * time.Hour)
+	s.must(s.Inbox.Close(t.Context(), next, "Robin"))
+	s.comesTo("follow-up", "stopped")
 }
 
 // A wish not to be written to ends what would write, and a person who comes in pauses it.
@@ -459,7 +513,7 @@ func TestFlowsThatStartEachOtherAreCutOff(t *testing.T) {
 	s.live("flow: pong\nwhen: by hand\nalready_running: both\nsteps:\n  - start: ping\n")
 	s.must(s.Flows.Start(t.Context(), "ping", "Robin", []Start{{}}))
 	s.atRest()
-	if n := len(s.runs("ping")) + len(s.runs("pong")); n != deepest {
+	if n := len(s.runs("ping")) + len(s.runs("pong")); n != flow.Deepest {
 		t.Errorf("there were %d runs", n)
 	}
 	fired, err := s.Store().Fired(t.Context())

@@ -13,9 +13,6 @@ import (
 	"urgentparrot.example/internal/store"
 )
 
-// deepest is how many flows may start each other in a row.
-const deepest = 10
-
 // listen looks at what may start flows, as it comes.
 func (f *Flows) listen() {
 	w := f.w
@@ -80,8 +77,8 @@ func (f *Flows) lookAt(ctx context.Context, h store.Happened) error {
 		case trigger == nil:
 		case blocked:
 			why = "the contact is blocked"
-		case h.Depth >= deepest:
-			why = fmt.Sprintf("%d flows have started each other in a row: they are cut off", deepest)
+		case h.Depth >= flow.Deepest:
+			why = flow.CutOff
 			w.log.Warn("flows start each other", "flow", live.Name, "by", h.By)
 		default:
 			runs = append(runs, f.fresh(live, h.Happening, talk))

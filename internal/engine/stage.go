@@ -55,8 +55,7 @@ func (w *Workspace) setTalk(ctx context.Context, s *flow.Stage, c store.Conversa
 		ByPerson: c.Lead == dialogue.LedByPerson, Closed: c.Lead == dialogue.Closed, Sums: dialogue.SumsOf(c.State, c.Lead),
 	}
 	s.Talk.Complaints = func() int {
-		const week = 7 * 24 * time.Hour
-		n, err := w.store.Counted(ctx, c.ContactID, store.Complaint, s.Now.Add(-week))
+		n, err := w.store.Counted(ctx, c.ContactID, store.Complaint, s.Now.Add(-flow.ComplaintsWithin))
 		if err != nil {
 			w.log.Error("complaints could not be counted", "conversation", c.ID, "error", err)
 		}

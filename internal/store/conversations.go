@@ -299,6 +299,15 @@ func (t *Tx) Close(id, happened string, now time.Time) error {
 	if err := t.happened(id, happened, now); err != nil {
 		return err
 	}
+	var concerned bool
+	if err := t.row(`SELECT EXISTS (SELECT 1 FROM run WHERE conversation_id = ? AND status = 'waiting' AND waits_for IN ('reply', 'person'))`, []any{id}, &concerned); err != nil {
+		return err
+	}
+	if concerned { // a turn tells them
+		if err := t.Wake(id, string(dialogue.ByEvent), ""); err != nil {
+			return err
+		}
+	}
 	return t.ended(id, contact, channel, "", now)
 }
 

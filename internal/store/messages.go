@@ -198,6 +198,9 @@ func (t *Tx) Receive(in Incoming, likely string, now time.Time) (r Received, err
 	counted := 0
 	if in.Author == ByCustomer {
 		counted = 1
+		if err := t.bringListeners(m.ConversationID); err != nil {
+			return r, err
+		}
 	}
 	if _, err := t.exec(`UPDATE conversation SET messages = ?5, incoming = incoming + ?1, preview = ?2, updated_at = ?3,
 		waiting_since = CASE WHEN lead = 'person' AND ?1 = 1 THEN coalesce(waiting_since, ?3) ELSE waiting_since END
@@ -233,7 +236,10 @@ func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error)
 	id = NewID()
 	_, err = t.exec(`INSERT INTO conversation (id, channel, address, contact_id, bot, lead, opened_at, updated_at) VALUES (?, ?, ?, ?, ?, 'bot', ?, ?)`,
 		id, in.Channel, in.Address, contact, in.Bot, millis(now), millis(now))
-	return id, err
+	if err != nil {
+		return id, err
+	}
+	return id, t.bringRuns(in.Channel, in.Address, id)
 }
 
 // insert keeps a message. It reports false for one that the channel brought

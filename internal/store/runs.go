@@ -112,7 +112,12 @@ func (t *Tx) change(c *Changes, now time.Time) error {
 			return err
 		}
 	}
-	if c.OptOut != nil {
+	for i := range c.Runs {
+		if err := t.putRun(&c.Runs[i], now); err != nil {
+			return err
+		}
+	}
+	if c.OptOut != nil { // after the runs of the turn, which end by it too
 		if err := t.optOut(c.Channel, c.Address, c.Contact, c.OptOut.Again, now); err != nil {
 			return err
 		}
@@ -120,11 +125,6 @@ func (t *Tx) change(c *Changes, now time.Time) error {
 	for _, m := range c.Milestones {
 		if _, err := t.exec(`INSERT INTO milestone (id, name, flow, contact_id, conversation_id, at) VALUES (?, ?, ?, ?, ?, ?)`,
 			NewID(), m.Name, m.Flow, nullable(m.Contact), nullable(m.Conversation), millis(now)); err != nil {
-			return err
-		}
-	}
-	for i := range c.Runs {
-		if err := t.putRun(&c.Runs[i], now); err != nil {
 			return err
 		}
 	}
@@ -319,6 +319,27 @@ func (t *Tx) Tell(runID string, e flow.Event) (conversation string, err error) {
 	}
 	_, err = t.exec(`INSERT INTO run_event (id, run_id, event) VALUES (?, ?, ?)`, NewID(), runID, asJSON(e))
 	return "", err
+}
+
+// bringRuns brings the runs of closed conversations with a handle into the one that was
+// opened after them, with what they were told: they hear what is said there. Those that want
+// to speak are brought by GiveTalk.
+func (t *Tx) bringRuns(channel, address, into string) error {
+	const closed = `(SELECT id FROM conversation WHERE channel = ?1 AND address = ?2 AND lead = 'closed')`
+	n, err := t.exec(`UPDATE run SET conversation_id = ?3, revision = revision + 1 WHERE status IN ('going', 'waiting') AND waits_for <> 'talk' AND conversation_id IN `+closed, channel, address, into)
+	if err != nil || n == 0 {
+		return err
+	}
+	_, err = t.exec(`UPDATE wake SET conversation_id = ?3 WHERE kind = ?4 AND conversation_id IN `+closed, channel, address, into, string(dialogue.ByRun))
+	return err
+}
+
+// bringListeners brings the runs that have no conversation yet, and wait for a reply of the
+// contact, into the one in which the contact writes.
+func (t *Tx) bringListeners(conversation string) error {
+	_, err := t.exec(`UPDATE run SET conversation_id = ?1, revision = revision + 1 WHERE contact_id = (SELECT contact_id FROM conversation WHERE id = ?1)
+		AND conversation_id IS NULL AND status = 'waiting' AND waits_for = 'reply' AND NOT EXISTS (SELECT 1 FROM run_event e WHERE e.run_id = run.id)`, conversation)
+	return err
 }
 
 // GiveTalk puts a run into the open conversation with a handle, opening one if there is

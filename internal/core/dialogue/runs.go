@@ -184,17 +184,27 @@ func (t *turn) listening() (list []int) {
 	var others []int
 	for at := len(t.runs) - 1; at >= 0; at-- {
 		r := t.runs[at]
-		if w := r.State.Wait; w == nil || w.For != flow.ForReply {
-			continue
-		}
-		if step := r.Flow.Step(r.State.Path()); step != nil && step.Kind.Talks {
+		switch w := r.State.Wait; {
+		case w == nil || w.For != flow.ForReply:
+		case t.asks(at):
 			list = append(list, at)
-		} else {
+		default:
 			others = append(others, at)
 		}
 	}
 	// Those that only want to know whether somebody replied are told first: they take nothing.
 	return append(others, list...)
+}
+
+// asks reports whether a run has a question open, and does not only want to know whether
+// somebody replies.
+func (t *turn) asks(at int) bool {
+	r := t.runs[at]
+	if w := r.State.Wait; w == nil || w.For != flow.ForReply {
+		return false
+	}
+	step := r.Flow.Step(r.State.Path())
+	return step != nil && step.Kind.Talks
 }
 
 // start starts the first flow whose trigger the message fires.
@@ -341,18 +351,18 @@ func (t *turn) stopRun(at int, why string) {
 	t.change(*r)
 }
 
-// settleRuns lets runs go on that waited for their turn, and stops those that asked
-// something when people came in.
+// settleRuns lets runs go on that waited for their turn. It stops those whose question nobody
+// waits to be answered any more, as people came in or the conversation was closed, and those
+// that were paused for a person who closed it.
 func (t *turn) settleRuns() {
-	if t.next.Lead == Waiting && t.State.Lead != Waiting {
-		for at := range t.runs {
-			w := t.runs[at].State.Wait
-			if w == nil || w.For != flow.ForReply {
-				continue
-			}
-			if step := t.runs[at].Flow.Step(t.runs[at].State.Path()); step != nil && step.Kind.Talks {
-				t.stopRun(at, "people came in")
-			}
+	peopleIn, closed := t.next.Lead == Waiting && t.State.Lead != Waiting, t.next.Lead == Closed
+	for at := range t.runs {
+		switch w := t.runs[at].State.Wait; {
+		case w == nil:
+		case peopleIn && t.asks(at):
+			t.stopRun(at, "people came in")
+		case closed && (t.asks(at) || w.For == flow.ForPerson):
+			t.stopRun(at, "the conversation was closed")
 		}
 	}
 	if len(t.changed) == 0 {

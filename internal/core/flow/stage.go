@@ -1,10 +1,20 @@
 package flow
 
 import (
+	"fmt"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
 )
+
+// Deepest is how many flows may start each other in a row.
+const Deepest = 10
+
+// CutOff is why a flow does not start below that.
+var CutOff = fmt.Sprintf("%d flows have started each other in a row: they are cut off", Deepest)
+
+// ComplaintsWithin is how long a complaint counts.
+const ComplaintsWithin = 7 * 24 * time.Hour
 
 // Stage is what a run is stepped on: what it may look at.
 type Stage struct {
@@ -34,7 +44,7 @@ type Talk struct {
 	Lines        []Line // the latest, oldest first
 	Reason       string
 	Outcome      string
-	Complaints   func() int // how many times the contact was angry in the last seven days; nil: none
+	Complaints   func() int // how many times the contact was angry within ComplaintsWithin; nil: none
 	ByPerson     bool       // a person has it
 	Closed       bool
 	LastCustomer time.Time

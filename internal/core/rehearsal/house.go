@@ -24,7 +24,7 @@ func (p *play) flowStage() flow.Stage {
 	if p.begun {
 		complaints := 0
 		for _, at := range p.complaint {
-			if p.now.Sub(at) <= 7*24*time.Hour {
+			if p.now.Sub(at) <= flow.ComplaintsWithin {
 				complaints++
 			}
 		}
@@ -299,15 +299,18 @@ func (p *play) settle() {
 }
 
 func (p *play) look(h flow.Happening) {
-	const deepest = 10
 	for _, f := range p.Flows {
-		if h.Flow != "" && h.Flow != f.Name || !f.Listens(h.Kind) || h.Depth >= deepest {
+		if h.Flow != "" && h.Flow != f.Name || !f.Listens(h.Kind) {
 			continue
 		}
 		if trigger, _ := f.Fits(h, p.flowStage(), p.Like); trigger == nil {
 			continue
 		}
-		if why := p.may(f); why != "" {
+		why := p.may(f)
+		if h.Depth >= flow.Deepest {
+			why = flow.CutOff
+		}
+		if why != "" {
 			p.happened = append(p.happened, "missed "+f.Name+": "+why)
 			continue
 		}

@@ -169,6 +169,11 @@ func (p *play) item(item Item, line *Line) {
 		if p.state.Lead == dialogue.Closed || !p.begun {
 			p.open()
 		}
+		for i, r := range p.runs {
+			if w := r.State.Wait; w != nil && w.For == flow.ForReply {
+				p.loose[i] = false // it hears the customer, wherever that is
+			}
+		}
 		p.turn(item.Customer)
 		p.settle()
 		line.Happened = item.Customer
@@ -216,6 +221,7 @@ func (p *play) person(does string) {
 		p.turn("", dialogue.Wake{Kind: dialogue.ByHandBack})
 	case "close":
 		p.state.Lead, p.closed = dialogue.Closed, true
+		p.turn("", dialogue.Wake{Kind: dialogue.ByEvent})
 		p.occur(flow.Happening{Kind: triggers.Conversation, Values: map[string]any{"what": "closed", "reason": "", "channel": p.channel.Name}})
 	}
 }

@@ -28,11 +28,19 @@ func (bare) Names(string) []string { return nil }
 
 // echo is a house whose bot says what it hears, and one flow.
 func echo(t *testing.T) House {
-	f, err := (&flow.Language{Steps: steps.All, Triggers: triggers.All}).Parse("nudge", []byte("flow: nudge\nwhen: by hand\nspeak_on: x\nsteps:\n  - wait: 2d\n  - say: Still there?\n"))
-	if err != nil {
-		t.Fatal(err)
+	var flows []*flow.Checked
+	for name, body := range map[string]string{
+		"echo":  "speak_on: x\nsteps:\n  - start: { flow: nudge }\n",
+		"again": "steps:\n  - start: { flow: again }\n",
+		"nudge": "speak_on: x\nsteps:\n  - wait: 2d\n  - say: Still there?\n",
+	} {
+		f, err := (&flow.Language{Steps: steps.All, Triggers: triggers.All}).Parse(name, []byte("flow: "+name+"\nwhen: by hand\n"+body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		checked, _ := f.Check(bare{})
+		flows = append(flows, checked)
 	}
-	checked, _ := f.Check(bare{})
 	return House{
 		Settings: workspace.DefaultSettings("main"),
 		Channels: func(name string) (workspace.Channel, workspace.Abilities, bool) {
@@ -45,7 +53,7 @@ func echo(t *testing.T) House {
 			}
 			return dialogue.Decision{State: s.State, Effects: []dialogue.Effect{dialogue.Say{Parts: message.Of("You said: " + s.Messages[0].Text)}}, Trace: dialogue.Trace{Why: "echoes answer"}}
 		},
-		Flows: []*flow.Checked{checked},
+		Flows: flows,
 	}
 }
 
@@ -57,18 +65,22 @@ func TestARehearsalSaysWhereItDiffers(t *testing.T) {
 		line   int // of the difference; 0: there is none
 		says   string
 	}{
-		"as it is":         {"  - bot: { says: \"You said\" }\n", 0, ""},
-		"a text alone":     {"  - bot: hello there\n", 0, ""},
-		"any of":           {"  - bot: { any: [goodbye, hello], not: cats }\n", 0, ""},
-		"what is not said": {"  - bot: { says: goodbye }\n", 5, "You said: hello there"},
-		"not":              {"  - bot: { not: hello }\n", 5, "You said"},
-		"no question":      {"  - bot: { asks: hello }\n", 5, "You said"},
-		"silence":          {"  - bot: silent\n", 5, "You said"},
-		"after days":       {"  - start: { flow: nudge }\n  - pass_time: 47h\n  - bot: silent\n  - pass_time: 2h\n  - bot: { asks: Still there }\n", 0, ""},
-		"too early":        {"  - start: { flow: nudge }\n  - pass_time: 1d\n  - bot: { says: Still }\n", 7, "nothing"},
-		"an expectation":   {"  - expect: { tag: group }\n", 5, "the tags are []"},
-		"no such flow":     {"  - start: { flow: nobody }\n", 5, "no flow of that name"},
-		"a run that waits": {"  - start: { flow: nudge }\n  - expect: { waits: time }\n", 0, ""},
+		"as it is":           {"  - bot: { says: \"You said\" }\n", 0, ""},
+		"a text alone":       {"  - bot: hello there\n", 0, ""},
+		"any of":             {"  - bot: { any: [goodbye, hello], not: cats }\n", 0, ""},
+		"what is not said":   {"  - bot: { says: goodbye }\n", 5, "You said: hello there"},
+		"not":                {"  - bot: { not: hello }\n", 5, "You said"},
+		"no question":        {"  - bot: { asks: hello }\n", 5, "You said"},
+		"silence":            {"  - bot: silent\n", 5, "You said"},
+		"after days":         {"  - start: { flow: nudge }\n  - pass_time: 47h\n  - bot: silent\n  - pass_time: 2h\n  - bot: { asks: Still there }\n", 0, ""},
+		"too early":          {"  - start: { flow: nudge }\n  - pass_time: 1d\n  - bot: { says: Still }\n", 7, "nothing"},
+		"an expectation":     {"  - expect: { tag: group }\n", 5, "the tags are []"},
+		"no such flow":       {"  - start: { flow: nobody }\n", 5, "no flow of that name"},
+		"in a circle":        {"  - start: { flow: again }\n  - expect: { ended: at last }\n", 6, "cut off"},
+		"one starts another": {"  - start: { flow: echo }\n  - pass_time: 49h\n  - bot: Still there\n", 0, ""},
+		"a person leads":     {"  - start: { flow: nudge }\n  - person: take\n  - pass_time: 3d\n  - bot: silent\n  - expect: { waits: person }\n  - person: return\n  - bot: Still there\n", 0, ""},
+		"it was closed":      {"  - start: { flow: nudge }\n  - person: close\n  - pass_time: 3d\n  - bot: Still there\n", 0, ""},
+		"a run that waits":   {"  - start: { flow: nudge }\n  - expect: { waits: time }\n", 0, ""},
 	} {
 		script, err := Parse("talk", []byte(head+c.script))
 		if err != nil {
