@@ -106,6 +106,29 @@ func answersOf(t *testing.T, f Finder, message, previous string, threshold float
 	return replies
 }
 
+// What people put before a question is no part of it; what stands by itself stays.
+func TestWhatLeadsToAQuestionIsTakenOff(t *testing.T) {
+	for said, asked := range map[string]string{
+		"actually how much is a van?":                "how much is a van?",
+		"so btw, how much is a van":                  "how much is a van",
+		"Quick question: can dogs come?":             "can dogs come?",
+		"wait, by the way, where do I park?":         "where do I park?",
+		"I'm just wondering if dogs are allowed?":    "I'm just wondering if dogs are allowed?",
+		"just curious, are dogs allowed":             "are dogs allowed",
+		"what about dogs, by the way?":               "what about dogs, by the way?",
+		"wait times?":                                "wait times?",
+		"actually 32":                                "actually 32",
+		"sorry":                                      "sorry",
+		"and for a child?":                           "and for a child?",
+		"one more thing. Do you sell tickets aboard": "Do you sell tickets aboard",
+	} {
+		parts := Split(said)
+		if last := parts[len(parts)-1]; last.Text != asked {
+			t.Errorf("%q asks %q, not %q", said, last.Text, asked)
+		}
+	}
+}
+
 func TestTheSentencesThatAnswerAreQuoted(t *testing.T) {
 	f := finder(t, pier.Passages())
 	for question, want := range map[string]string{
