@@ -273,7 +273,7 @@ type ContactChange struct {
 type Field struct {
 	Field     string   `json:"field" required:"true"`
 	Label     string   `json:"label" required:"true"`
-	Type      string   `json:"type" required:"true" enum:"text,number,date,choice,email,phone,name"`
+	Type      string   `json:"type" required:"true" enum:"text,number,date,choice,email,phone,name,time_zone"`
 	Choices   []string `json:"choices,omitempty"`
 	Sensitive bool     `json:"sensitive,omitempty"`
 }

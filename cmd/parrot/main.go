@@ -17,6 +17,7 @@ import (
 	"syscall"
 	"text/tabwriter"
 	"time"
+	_ "time/tzdata" // where the machine has no time zones of its own
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/kinds"

@@ -606,9 +606,7 @@ func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
 	}
 	s.later(12 * time.Hour) // it is past nine in the evening
 	before := len(s.sent())
-	contacts, err := s.Store().Contacts(t.Context(), 1)
-	s.must(err)
-	s.must(s.Flows.Start(t.Context(), "evening", "Robin", []Start{{Contact: contacts[0].ID}}))
+	s.must(s.Flows.Start(t.Context(), "evening", "Robin", []Start{{Contact: s.contacts()[0].ID}}))
 	s.atRest()
 	if n := len(s.sent()); n != before {
 		t.Errorf("in the quiet hours %q is said", s.sent()[before:])
@@ -616,5 +614,28 @@ func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
 	s.later(12 * time.Hour)
 	if got := s.sent(); got[len(got)-1] != "Good news." {
 		t.Errorf("in the morning it says %q", got[before:])
+	}
+	// It is the customer's night that counts, and the channel may have hours of its own.
+	tell := func(phone string) (told bool) {
+		s.rings(phone, "hello from "+phone, "Do dogs cost anything?")
+		s.atRest()
+		before := len(s.sent())
+		for _, c := range s.contacts() {
+			if c.Facts[0].Value == phone {
+				s.must(s.Flows.Start(t.Context(), "evening", "Robin", []Start{{Contact: c.ID}}))
+			}
+		}
+		s.atRest()
+		return len(s.sent()) > before
+	}
+	if there := "+61291234567"; tell(there) { // ten in the morning here is nine in the evening in Sydney
+		t.Errorf("%s is written to in their night", there)
+	}
+	if here := "+447700900105"; !tell(here) {
+		t.Errorf("%s is not written to by day", here)
+	}
+	s.put("channel", "channel: bell\nkind: bell\nbot: front-desk\ntone: high\nquiet: { from: \"00:00\", to: \"00:00\" }\n")
+	if there := "+61291234568"; !tell(there) {
+		t.Errorf("the channel has no quiet hours, and %s is not written to", there)
 	}
 }

@@ -42,14 +42,18 @@ func (w *Workspace) bareStage(ctx context.Context) (s flow.Stage) {
 		next := h.Next(at)
 		return h.Open(at), next, !next.IsZero()
 	}
-	s.Quiet = config.settings.Quiet.Until
 	s.Lists = func(name string) []any { return w.list(ctx, name) }
 	return s
 }
 
-// setTalk puts a conversation on a stage.
+// setTalk puts a conversation on a stage that has its contact already.
 func (w *Workspace) setTalk(ctx context.Context, s *flow.Stage, c store.Conversation, lines []flow.Line) {
 	s.Bot = c.Bot
+	on := workspace.Channel{}
+	if ch := w.Channels.named(c.Channel); ch != nil {
+		on = ch.Channel
+	}
+	s.Quiet = w.config.Load().settings.QuietFor(on, s.Contact)
 	s.Talk = &flow.Talk{
 		ID: c.ID, Channel: c.Channel, Opened: c.OpenedAt.In(s.Now.Location()), Messages: c.Messages, Lines: lines, Reason: c.Reason, Outcome: c.Outcome,
 		ByPerson: c.Lead == dialogue.LedByPerson, Closed: c.Lead == dialogue.Closed, Sums: dialogue.SumsOf(c.State, c.Lead),

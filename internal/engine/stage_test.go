@@ -156,6 +156,14 @@ func openStageIn(t *testing.T, folder string, c *clock.Walked, bell *channeltest
 	return s
 }
 
+// contacts are those of the workspace, the newest first.
+func (s *stage) contacts() []store.Contact {
+	s.t.Helper()
+	list, err := s.Store().Contacts(s.t.Context(), 100)
+	s.must(err)
+	return list
+}
+
 // put keeps a document under the name that it gives itself.
 func (s *stage) put(kind, text string) {
 	s.t.Helper()

@@ -4135,7 +4135,7 @@ export interface components {
             label: string;
             sensitive?: boolean;
             /** @enum {string} */
-            type: "text" | "number" | "date" | "choice" | "email" | "phone" | "name";
+            type: "text" | "number" | "date" | "choice" | "email" | "phone" | "name" | "time_zone";
         };
         Finding: {
             column: number;

@@ -4,6 +4,7 @@
 package contact
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -23,18 +24,19 @@ const (
 	Date   Type = "date"   // kept as 2026-12-24
 	Choice Type = "choice" // one of the field's choices
 	Email  Type = "email"
-	Phone  Type = "phone" // kept in the form of E.164
-	Name   Type = "name"  // a person's name
+	Phone  Type = "phone"     // kept in the form of E.164
+	Name   Type = "name"      // a person's name
+	Zone   Type = "time_zone" // kept as Europe/London
 )
 
 // Types lists all types.
-var Types = []Type{Text, Number, Date, Choice, Email, Phone, Name}
+var Types = []Type{Text, Number, Date, Choice, Email, Phone, Name, Zone}
 
 // A Field is a detail that is kept about contacts.
 type Field struct {
 	Name      string   `yaml:"field" json:"field" required:"true" description:"Its name in texts: contact.email."`
 	Label     string   `yaml:"label" json:"label" required:"true" description:"Its name for people."`
-	Type      Type     `yaml:"type" json:"type" required:"true" enum:"text,number,date,choice,email,phone,name"`
+	Type      Type     `yaml:"type" json:"type" required:"true" enum:"text,number,date,choice,email,phone,name,time_zone"`
 	Choices   []string `yaml:"choices" json:"choices,omitempty" description:"Of a choice: the values it may have."`
 	Sensitive bool     `yaml:"sensitive" json:"sensitive,omitempty" description:"Its values are left out of traces, summaries and notifications."`
 }
@@ -86,6 +88,11 @@ func (f Field) Read(typed, region string, now time.Time) (string, error) {
 			return phone, nil
 		}
 		return "", fmt.Errorf("%q is not a telephone number", typed)
+	case Zone:
+		if zone := zoneNamed(typed); zone != nil {
+			return zone.String(), nil
+		}
+		return "", fmt.Errorf("%q is not a time zone; write one like Europe/London", typed)
 	}
 	return typed, nil
 }
@@ -202,4 +209,41 @@ func (fs Fields) Values(m Memory) map[string]string {
 func (fs Fields) Person(m Memory) string {
 	field, _ := fs.Of(Name)
 	return m[field.Name].Value
+}
+
+// zoneNamed is the time zone of a name, nil if there is none; the zone of the machine has
+// no name that means anything to others.
+func zoneNamed(name string) *time.Location {
+	if name == "" || name == "Local" {
+		return nil
+	}
+	zone, err := time.LoadLocation(name)
+	if err != nil {
+		return nil
+	}
+	return zone
+}
+
+// Zone is where the contact lives, as to time: by the first field that holds a time zone,
+// else by the number of their telephone, where all places that may have it have the same
+// time then. It is nil where that is not known.
+func (fs Fields) Zone(m Memory, at time.Time) *time.Location {
+	for _, f := range fs {
+		if zone := zoneNamed(m[f.Name].Value); f.Type == Zone && zone != nil {
+			return zone
+		}
+	}
+	phone, _ := fs.Of(Phone)
+	var zone *time.Location
+	for _, name := range text.ZonesOf(m[phone.Name].Value) {
+		place := zoneNamed(name)
+		if place == nil {
+			continue
+		}
+		if zone != nil && at.In(zone).Format(time.DateTime) != at.In(place).Format(time.DateTime) {
+			return nil
+		}
+		zone = cmp.Or(zone, place)
+	}
+	return zone
 }

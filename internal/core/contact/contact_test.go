@@ -17,6 +17,7 @@ var (
 		{Name: "travels", Label: "Travels on", Type: Date},
 		{Name: "island", Label: "Island", Type: Choice, Choices: []string{"Little Sorrel", "Gannet Holm"}},
 		{Name: "notes", Label: "Notes", Type: Text, Sensitive: true},
+		{Name: "lives", Label: "Lives", Type: Zone},
 	}
 )
 
@@ -39,6 +40,9 @@ func TestValuesAreKeptAsTheirFieldSays(t *testing.T) {
 		{"travels", "the other day", "", "not a date"},
 		{"island", "gannet holm", "Gannet Holm", ""},
 		{"island", "Atlantis", "", "Little Sorrel, Gannet Holm"},
+		{"lives", "Europe/Madrid", "Europe/Madrid", ""},
+		{"lives", "Local", "", "write one like Europe/London"},
+		{"lives", "../../etc/passwd", "", "not a time zone"},
 		{"notes", " \t", "", "Notes is empty"},
 		{"notes", strings.Repeat("x", 501), "", "500 characters"},
 		{"notes", "a\nb", "a b", ""},

@@ -18,7 +18,7 @@ import (
 // flowStage is what runs are stepped on.
 func (p *play) flowStage() flow.Stage {
 	s := flow.Stage{
-		Now: p.now, Contact: p.memory, Stands: p.stage, Tags: p.tags, Fields: p.Settings.Fields, Open: p.Open, Quiet: p.Settings.Quiet.Until,
+		Now: p.now, Contact: p.memory, Stands: p.stage, Tags: p.tags, Fields: p.Settings.Fields, Open: p.Open, Quiet: p.Settings.QuietFor(p.channel, p.memory),
 		OptedOut: p.optedOut, Bot: p.base.Brief.Name, Lists: p.list,
 	}
 	if p.begun {

@@ -42,6 +42,19 @@ func Phone(s, region string) string {
 	return ""
 }
 
+// ZonesOf returns the names of the time zones in which a telephone number in E.164 form may
+// be, as its country and area tell; none for what is not such a number.
+func ZonesOf(phone string) []string {
+	if !strings.HasPrefix(phone, "+") {
+		return nil
+	}
+	zones, err := phonenumbers.GetTimezonesForPrefix(phone)
+	if err != nil {
+		return nil
+	}
+	return zones
+}
+
 // phoneDigits is how many digits a telephone number has at least.
 const phoneDigits = 8
 

@@ -17,6 +17,7 @@ type Channel struct {
 	Connection string   `yaml:"connection"` // the other side, where the kind needs one
 	Replies    string   `yaml:"replies"`    // send, or hold: a person approves each
 	Pause      Duration `yaml:"pause"`      // how long to collect messages that follow closely
+	Quiet      Quiet    `yaml:"quiet"`      // its own quiet hours; none: the workspace's
 	Off        bool     `yaml:"off"`
 }
 
@@ -48,6 +49,7 @@ func (ch *Channel) Check(c *document.Checker) {
 	if ch.Pause < 0 || ch.Pause > Duration(time.Minute) {
 		c.Wrong("$.pause", "the pause must be from 0s to 1m")
 	}
+	ch.Quiet.check(c)
 	if ch.Replies == "" {
 		ch.Replies = Send
 	}

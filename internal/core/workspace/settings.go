@@ -32,7 +32,7 @@ type Settings struct {
 	Tags   []string       `yaml:"tags"`   // what contacts may be marked with
 
 	Phrases map[string][]string `yaml:"phrases"` // more words for yes, no, stop and start; other words for what is said: text.PhraseNames
-	Quiet   Quiet               `yaml:"quiet"`   // when nothing is sent that no customer waits for
+	Quiet   Quiet               `yaml:"quiet"`   // when nothing is sent that no customer waits for, unless the channel says otherwise
 
 	Lessons    string     `yaml:"lessons"` // review: a person approves them; at once
 	Model      string     `yaml:"model"`   // the connection to the model that bots think with, unless they say otherwise; none: the built-in one
@@ -90,34 +90,6 @@ func DefaultSettings(name string) Settings {
 // language.
 func (s Settings) Speech() text.Speech { return text.SpeechOf(s.Language).With(s.Phrases) }
 
-// Quiet are the hours in which nothing is sent that no customer waits for.
-type Quiet struct {
-	From string `yaml:"from"` // "20:00"; "" for none
-	To   string `yaml:"to"`   // "08:00"
-}
-
-// Until returns when something may be sent, at or after a time in its zone.
-func (q Quiet) Until(at time.Time) time.Time {
-	from, err := time.Parse("15:04", q.From)
-	to, err2 := time.Parse("15:04", q.To)
-	if err != nil || err2 != nil || q.From == q.To {
-		return at
-	}
-	on := func(t time.Time, day int) time.Time {
-		return time.Date(at.Year(), at.Month(), at.Day()+day, t.Hour(), t.Minute(), 0, 0, at.Location())
-	}
-	for day := -1; day <= 0; day++ {
-		begins, ends := on(from, day), on(to, day)
-		if !ends.After(begins) {
-			ends = on(to, day+1)
-		}
-		if !at.Before(begins) && at.Before(ends) {
-			return ends
-		}
-	}
-	return at
-}
-
 // Named is document.Document's.
 func (s Settings) Named() string { return s.Name }
 
@@ -157,11 +129,7 @@ func ParseSettings(file string, source []byte) (Settings, error) {
 			c.Wrong("$.phrases", "%q is not known here; there are: %s", name, strings.Join(text.PhraseNames(), ", "))
 		}
 	}
-	_, from := time.Parse("15:04", s.Quiet.From)
-	_, to := time.Parse("15:04", s.Quiet.To)
-	if (s.Quiet.From != "" || s.Quiet.To != "") && (from != nil || to != nil) {
-		c.Wrong("$.quiet", "quiet hours are from and to, as in { from: \"20:00\", to: \"08:00\" }")
-	}
+	s.Quiet.check(c)
 	if s.Reading.Questions < 1 || s.Reading.Questions > mostQuestions || s.Reading.Tokens < 0 {
 		c.Wrong("$.reading", "from 1 to %d questions are written for a passage, with 0 (no bound) or more tokens a day", mostQuestions)
 	}
