@@ -3,7 +3,6 @@ package engine
 import (
 	"context"
 	"fmt"
-	"strings"
 	"time"
 
 	"urgentparrot.example/internal/clock"
@@ -11,7 +10,6 @@ import (
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/core/support"
-	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/outbound"
 	"urgentparrot.example/internal/store"
@@ -31,11 +29,11 @@ var summariseKind = EffectKind{
 			return nil, err
 		}
 		task := thinker.Task{Kind: thinker.Summarise, Brief: thinker.Brief{Workspace: w.Documents.Settings().Title}}
-		said := support.Ground{ID: "talk"}
+		said := ""
 		for _, m := range messages {
 			if m.Author == store.ByCustomer || m.Author == store.ByBot || m.Author == store.ByPerson {
 				task.Talk = append(task.Talk, thinker.Line{By: string(m.Author), Text: m.Text})
-				said.Text += m.Text + "\n"
+				said += m.Text + "\n"
 			}
 		}
 		model := thinker.Model{}
@@ -49,7 +47,7 @@ var summariseKind = EffectKind{
 		if err != nil {
 			return result, fmt.Errorf("%w: %w", outbound.ErrRefused, err)
 		}
-		result.words = w.standing(o.Text, said)
+		result.words = w.checker().Standing(o.Text, said)
 		return result, nil
 	},
 	Settle: func(tx *store.Tx, e store.Effect, result any) error {
@@ -67,21 +65,6 @@ var summariseKind = EffectKind{
 type gist struct {
 	words string
 	use   store.ModelUse
-}
-
-// standing returns the sentences of a text whose numbers, times and names stand in what it
-// is about; "customer" and the like need not.
-func (w *Workspace) standing(words string, on support.Ground) string {
-	settings := w.Documents.Settings()
-	check := support.Checker{Analyzer: settings.Analyzer(), Language: settings.Language, Names: []string{settings.Title}}
-	var kept []string
-	for _, span := range text.Sentences(words) {
-		says := words[span.Start:span.End]
-		if f := check.Check([]support.Sentence{{Says: says, On: []string{on.ID}}}, []support.Ground{on})[0]; !f.States() {
-			kept = append(kept, says)
-		}
-	}
-	return strings.Join(kept, " ")
 }
 
 // worded has the bot's model put a fact that a person gives into the bot's words; where it
@@ -105,29 +88,16 @@ func (w *Workspace) worded(ctx context.Context, botName, fact string) string {
 		return plainly.Text
 	}
 	o, err := model.Read(task, thought.Reply)
-	if err != nil || !w.says(o.Text, fact) {
-		return plainly.Text
+	if check := w.checker(); err != nil || !check.Says(o.Text, fact) || !check.Says(fact, o.Text) {
+		return plainly.Text // it says more than the fact, or less
 	}
 	return o.Text
 }
 
-// says reports whether words stand on a fact alone, and leave nothing of it out.
-func (w *Workspace) says(words, fact string) bool {
+// checker holds words against what they are to stand on.
+func (w *Workspace) checker() support.Checker {
 	settings := w.Documents.Settings()
-	check := support.Checker{Analyzer: settings.Analyzer(), Language: settings.Language, Names: []string{settings.Title}}
-	hold := func(said, on string) bool {
-		var reply []support.Sentence
-		for _, span := range text.Sentences(said) {
-			reply = append(reply, support.Sentence{Says: said[span.Start:span.End], On: []string{"fact"}})
-		}
-		for _, f := range check.Check(reply, []support.Ground{{ID: "fact", Text: on}}) {
-			if f.Fault != "" {
-				return false
-			}
-		}
-		return len(reply) > 0
-	}
-	return hold(words, fact) && hold(fact, words)
+	return support.Checker{Analyzer: settings.Analyzer(), Language: settings.Language, Names: []string{settings.Title}}
 }
 
 // phraseTime is how long a person who gives a fact waits for the bot's words.

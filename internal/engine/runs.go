@@ -135,7 +135,7 @@ func (f *Flows) stepOnce(ctx context.Context, id string) (again bool, err error)
 		if err != nil {
 			return false, err
 		}
-		stage.Run, stage.Started, stage.Conduct = kept.ID, kept.StartedAt, outOfTalk{w}
+		stage.Run, stage.Started, stage.Conduct = kept.ID, kept.StartedAt, outOfTalk{w: w}
 		if who != nil && who.Blocked && r.State.End == nil {
 			r.State.Wait, r.State.End = nil, &flow.End{How: flow.Stopped, Why: "the contact is blocked"}
 		}

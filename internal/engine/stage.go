@@ -162,10 +162,10 @@ func (w *Workspace) list(ctx context.Context, name string) (list []any) {
 }
 
 // outOfTalk is the conduct of runs that are in no conversation: nobody answers there.
-type outOfTalk struct{ w *Workspace }
-
-// Answer is flow.Conduct's.
-func (outOfTalk) Answer(string, string, bool) (flow.Answered, bool) { return flow.Answered{}, true }
+type outOfTalk struct {
+	flow.Unaided
+	w *Workspace
+}
 
 // Classify is flow.Conduct's.
 func (o outOfTalk) Classify(said string, labels []flow.Label) (string, float64, bool) {
@@ -202,6 +202,3 @@ func (w *Workspace) like(ctx context.Context, said string, examples []string) (m
 	w.Library.With(ctx, bot.Brief{}, func(f answer.Finder) { most = f.Like(ctx, said, examples) })
 	return most
 }
-
-// Extract is flow.Conduct's: without a bot there is no model.
-func (outOfTalk) Extract(string, []flow.Wanted) (map[string]string, bool) { return nil, true }

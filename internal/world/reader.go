@@ -57,6 +57,8 @@ func (p *prompt) reply(mode Mode, scripts []Script) said {
 		return said{text: asJSON(map[string]any{"questions": p.questions()})}
 	case thinker.Extract, thinker.Classify:
 		return said{text: `{"values":{},"label":""}`}
+	case thinker.Summarise:
+		return said{text: asJSON(map[string]any{"text": summary(last), "values": map[string]string{}})}
 	case thinker.Answer:
 		return p.answer(mode, last)
 	}

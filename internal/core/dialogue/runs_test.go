@@ -81,6 +81,81 @@ func TestAFlowThinksWithTheModel(t *testing.T) {
 	}
 }
 
+const writing = `flow: writing
+when:
+  - message: { contains: [van] }
+steps:
+  - phrase: { from: ["Two vans to Gannet Holm cost £48."], instructions: "Warm and short; begin with the price.", at_most: 120 }
+    save: offer
+  - phrase: { from: ["The boat leaves at 07:10."] }
+    save: plain
+  - summarise:
+      instructions: What the garage needs to know.
+      more:
+        - { name: warmth, about: how keen they are, as: number, from: 1, to: 5 }
+        - { name: load, about: what they carry, as: choice, choices: [goods, people] }
+        - { name: wishes, about: what they wish, as: list }
+        - { name: doubt, about: what holds them back }
+    save: sum
+  - say: "{{ offer }} / {{ plain }} / {{ sum.text }} / {{ sum.warmth == null ? 'none' : string(sum.warmth) }} / {{ sum.load }} / {{ size(sum.wishes) }} / {{ sum.doubt }} / {{ sum.mood }}"
+`
+
+// What a model writes for a flow counts as far as it stands on what it was given: all of a
+// text on its facts, of a summary each sentence on what was said, a number within its bounds.
+func TestWhatAModelWritesForAFlowStandsOnWhatItWasGiven(t *testing.T) {
+	const asked = "2 vans (one long van) to Gannet Holm at 8:30, we carry goods. Is that dear?"
+	const built = "Two vans to Gannet Holm cost £48. / The boat leaves at 07:10. / Asked: Is that dear? Mood: calm. Grade: 5 of 5 (nothing speaks against it)."
+	for name, c := range map[string]struct {
+		replies []any
+		says    string
+	}{
+		"well": {[]any{"£48 is what two vans to Gannet Holm cost.", `{"text": "They bring 2 vans to Gannet Holm at 8:30.", "values": {"warmth": 4, "load": "goods", "wishes": ["2 vans at 8:30"], "doubt": "They ask whether it is dear."}}`},
+			"£48 is what two vans to Gannet Holm cost. / The boat leaves at 07:10. / They bring 2 vans to Gannet Holm at 8:30. / 4 / goods / 1 / They ask whether it is dear. / calm"},
+		"with what nobody said": {[]any{"Only £20 for two vans to Gannet Holm!", `{"text": "They bring 2 vans to Gannet Holm. They booked for 17:45.", "values": {"warmth": 9, "load": "pirates", "wishes": ["a discount of 30 %", "2 vans"], "doubt": "They pay £99."}}`},
+			"Two vans to Gannet Holm cost £48. / The boat leaves at 07:10. / They bring 2 vans to Gannet Holm. / none /  / 1 /  / calm"},
+		"in another form": {[]any{errors.New("down"), "They bring 2 vans."}, built + " / none /  / 0 /  / calm"},
+		"out of order":    {[]any{errors.New("down"), errors.New("down")}, built + " / none /  / 0 /  / calm"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m := &scripted{t: t, replies: c.replies}
+			d := m.hears(playing(t, reader(t), writing), asked)
+			if !slices.Equal(said(d), []string{c.says}) {
+				t.Errorf("it says %q, not %q", said(d), c.says)
+			}
+			for i, part := range []string{"begin with the price", "What the garage needs to know"} {
+				if !contains(m.asked[i].Messages[0].Text, part) {
+					t.Errorf("the model is not told %q but %q", part, m.asked[i].Messages[0].Text)
+				}
+			}
+		})
+	}
+	s := frontDesk(t)
+	s = playing(t, s, writing)
+	s.Messages = []dialogue.Incoming{{ID: "1", Text: asked}}
+	if got := said(dialogue.Decide(t.Context(), s)); !slices.Equal(got, []string{built + " / none /  / 0 /  / calm"}) {
+		t.Errorf("without a model it says %q", got)
+	}
+}
+
+// Two things that a flow asks of a model about one long text are two questions.
+func TestEachThoughtOfAFlowIsItsOwn(t *testing.T) {
+	const twice = `flow: twice
+when:
+  - message: { contains: [van] }
+steps:
+  - extract: { from: "{{ message.text }}", values: [ { name: where, as: text, about: where to } ] }
+    save: first
+  - extract: { from: "{{ message.text }}", values: [ { name: what, as: text, about: what for } ] }
+    save: second
+  - say: "{{ first.where }} / {{ second.what }}"
+`
+	m := &scripted{t: t, replies: []any{`{"values": {"where": "the far island"}}`, `{"values": {"what": "a wedding"}}`}}
+	d := m.hears(playing(t, reader(t), twice), "We need a van on the far island for a wedding, and would be glad of any help that you can give us with the question of how we should ever get all of it over there in time")
+	if !slices.Equal(said(d), []string{"the far island / a wedding"}) {
+		t.Errorf("it says %q", said(d))
+	}
+}
+
 func said(d dialogue.Decision) (words []string) {
 	for _, e := range d.Effects {
 		if say, ok := e.(dialogue.Say); ok {

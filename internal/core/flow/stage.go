@@ -67,6 +67,36 @@ type Conduct interface {
 	// Extract takes values out of a text that the built-in means do not find, as they stand
 	// in it; none without a model.
 	Extract(said string, wanted []Wanted) (values map[string]string, ok bool)
+	// Phrase puts facts into words to instructions, within a length in letters (0: any); ""
+	// without a model, or where what that wrote does not stand on the facts.
+	Phrase(facts, instructions string, most int) (words string, ok bool)
+	// Sum sums up what was said, to instructions, and fills in parts; nothing without a
+	// model.
+	Sum(lines []Line, instructions string, parts []Part) (sum Sum, ok bool)
+}
+
+// Unaided is the conduct of runs that have no bot and no model to think for them.
+type Unaided struct{}
+
+// Answer is Conduct's.
+func (Unaided) Answer(string, string, bool) (Answered, bool) { return Answered{}, true }
+
+// Classify is Conduct's.
+func (Unaided) Classify(string, []Label) (string, float64, bool) { return "", 0, true }
+
+// Extract is Conduct's.
+func (Unaided) Extract(string, []Wanted) (map[string]string, bool) { return nil, true }
+
+// Phrase is Conduct's.
+func (Unaided) Phrase(string, string, int) (string, bool) { return "", true }
+
+// Sum is Conduct's.
+func (Unaided) Sum([]Line, string, []Part) (Sum, bool) { return Sum{}, true }
+
+// A Sum is what a model makes of a talk.
+type Sum struct {
+	Text  string
+	Parts map[string]any // by their names
 }
 
 // Answered is what came of a question.

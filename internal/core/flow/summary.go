@@ -2,6 +2,7 @@ package flow
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -103,6 +104,66 @@ func Summarise(talk *Talk, stage Stage) map[string]any {
 	}
 	sum["text"] = b.String()
 	return sum
+}
+
+// A Part is one of a summary that a builder asks for beside the fixed ones.
+type Part struct {
+	Name, About string
+	As          string   // text, list, number, choice
+	Choices     []string // of a choice
+	Least, Most float64  // of a number
+}
+
+// Words say what the part is, for a model.
+func (p Part) Words() string {
+	switch p.As {
+	case "number":
+		return fmt.Sprintf("a number from %v to %v", p.Least, p.Most)
+	case "choice":
+		return "one of: " + strings.Join(p.Choices, ", ")
+	case "list":
+		return "a list of short texts"
+	}
+	return "a short text"
+}
+
+// Nothing is the part where nobody fills it in: an empty text or list, no number.
+func (p Part) Nothing() any {
+	switch p.As {
+	case "number":
+		return nil
+	case "list":
+		return []any{}
+	}
+	return ""
+}
+
+// Take makes the part of what a model said for it, lists a line each: a number within the
+// bounds, a choice that there is, and of texts what stands in what was said.
+func (p Part) Take(said string, stands func(words string) string) any {
+	switch p.As {
+	case "number":
+		if n, err := strconv.ParseFloat(strings.TrimSpace(said), 64); err == nil && n >= p.Least && n <= p.Most {
+			return n
+		}
+	case "choice":
+		for _, c := range p.Choices {
+			if strings.EqualFold(c, strings.TrimSpace(said)) {
+				return c
+			}
+		}
+	case "list":
+		list := []any{}
+		for line := range strings.Lines(said) {
+			if words := stands(text.Squeeze(line)); words != "" && len(list) < mostListed {
+				list = append(list, shorten(words, listedText))
+			}
+		}
+		return list
+	default:
+		return stands(said)
+	}
+	return p.Nothing()
 }
 
 func clip(list []string) []string {

@@ -342,7 +342,7 @@ func (p *play) wake(id string, e flow.Event) {
 		return
 	}
 	stage := p.flowStage()
-	stage.Talk, stage.Run, stage.Started, stage.Conduct = nil, id, p.runs[at].Started, alone{p}
+	stage.Talk, stage.Run, stage.Started, stage.Conduct = nil, id, p.runs[at].Started, alone{p: p}
 	out := p.runs[at].Flow.Advance(p.runs[at].State, e, stage)
 	p.runs[at].State = out.State
 	for _, effect := range out.Effects {
@@ -352,16 +352,16 @@ func (p *play) wake(id string, e flow.Event) {
 }
 
 // alone is the conduct of runs without a conversation.
-type alone struct{ p *play }
+type alone struct {
+	flow.Unaided
+	p *play
+}
 
-func (alone) Answer(string, string, bool) (flow.Answered, bool) { return flow.Answered{}, true }
+// Classify is flow.Conduct's.
 func (a alone) Classify(said string, labels []flow.Label) (string, float64, bool) {
 	label, sure := a.p.Label(said, labels)
 	return label, sure, true
 }
-
-// Extract is flow.Conduct's: without a bot there is no model.
-func (alone) Extract(string, []flow.Wanted) (map[string]string, bool) { return nil, true }
 
 // pass lets time pass, from one thing that is due to the next.
 func (p *play) pass(d time.Duration) {

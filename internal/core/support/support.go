@@ -86,6 +86,34 @@ func (c Checker) Check(reply []Sentence, grounds []Ground) []Finding {
 	return findings
 }
 
+// Standing returns the sentences of a text whose numbers, times, names and addresses stand
+// in what it is about, and that promise nothing else.
+func (c Checker) Standing(words, on string) string {
+	var kept []string
+	for _, f := range c.held(words, on) {
+		if !f.States() {
+			kept = append(kept, f.Says)
+		}
+	}
+	return strings.Join(kept, " ")
+}
+
+// Says reports whether all of a text stands on another one; one that says nothing does not.
+func (c Checker) Says(words, on string) bool {
+	findings := c.held(words, on)
+	return len(findings) > 0 && !slices.ContainsFunc(findings, func(f Finding) bool { return f.Fault != "" })
+}
+
+// held are the findings on the sentences of a text that stands on another one alone.
+func (c Checker) held(words, on string) []Finding {
+	const ground = "ground"
+	var reply []Sentence
+	for _, span := range text.Sentences(words) {
+		reply = append(reply, Sentence{Says: words[span.Start:span.End], On: []string{ground}})
+	}
+	return c.Check(reply, []Ground{{ID: ground, Text: on}})
+}
+
 // inKnowledge is what a sentence says in the language of the passages.
 func (s Sentence) inKnowledge() string {
 	if s.Means != "" {

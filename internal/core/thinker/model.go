@@ -56,16 +56,8 @@ func (m Model) Ask(t Task) *Request {
 		r.Schema = askSchema
 		r.Messages = []Message{{Role: System, Text: fmt.Sprintf(askInstructions, t.Brief.Workspace, t.most(6)) + asData}, {Role: User, Text: passagesText(t.Passages)}}
 	case Extract:
-		var wanted strings.Builder
-		for _, f := range t.Fields {
-			fmt.Fprintf(&wanted, "- %s (%s, %s)", f.Name, f.Label, f.Type)
-			if len(f.Choices) > 0 {
-				fmt.Fprintf(&wanted, ", one of: %s", strings.Join(f.Choices, ", "))
-			}
-			wanted.WriteByte('\n')
-		}
 		r.Schema = valuesSchema
-		r.Messages = []Message{{Role: System, Text: extractInstructions + wanted.String() + asData}, {Role: User, Text: t.Said}}
+		r.Messages = []Message{{Role: System, Text: extractInstructions + t.fieldsText() + asData}, {Role: User, Text: t.Said}}
 	case Classify:
 		var labels strings.Builder
 		names := []any{""}
@@ -80,11 +72,41 @@ func (m Model) Ask(t Task) *Request {
 		r.Schema = object("label", map[string]any{"type": "string", "enum": names})
 		r.Messages = []Message{{Role: System, Text: classifyInstructions + labels.String() + asData}, {Role: User, Text: t.Said}}
 	case Phrase:
-		r.Messages = []Message{{Role: System, Text: fmt.Sprintf(phraseInstructions, t.Brief.Name, t.Brief.Workspace, t.Brief.Role, t.most(3)) + asData}, {Role: User, Text: t.Said}}
+		told := fmt.Sprintf(phraseInstructions, t.Brief.Name, t.Brief.Workspace, t.Brief.Role, t.most(3)) + t.instructed()
+		r.Messages = []Message{{Role: System, Text: told + asData}, {Role: User, Text: t.Said}}
 	case Summarise:
-		r.Messages = []Message{{Role: System, Text: fmt.Sprintf(summariseInstructions, t.Brief.Workspace, t.most(4)) + asData}, {Role: User, Text: t.talkText()}}
+		told := fmt.Sprintf(summariseInstructions, t.Brief.Workspace, t.most(4)) + t.instructed()
+		if len(t.Fields) > 0 {
+			told += fmt.Sprintf(partsInstructions, t.fieldsText())
+			r.Schema = summarySchema
+		}
+		r.Messages = []Message{{Role: System, Text: told + asData}, {Role: User, Text: t.talkText()}}
 	}
 	return r
+}
+
+// instructed is what the builder wants of a text.
+func (t Task) instructed() (told string) {
+	if t.Brief.Limit > 0 {
+		told = fmt.Sprintf("At most %d letters.\n", t.Brief.Limit)
+	}
+	if t.Instructions != "" {
+		told += "How it is to be: " + text.Squeeze(t.Instructions) + "\n"
+	}
+	return told
+}
+
+// fieldsText lists what is wanted.
+func (t Task) fieldsText() string {
+	var wanted strings.Builder
+	for _, f := range t.Fields {
+		fmt.Fprintf(&wanted, "- %s (%s, %s)", f.Name, f.Label, f.Type)
+		if len(f.Choices) > 0 {
+			fmt.Fprintf(&wanted, ", one of: %s", strings.Join(f.Choices, ", "))
+		}
+		wanted.WriteByte('\n')
+	}
+	return wanted.String()
 }
 
 func (t Task) most(otherwise int) int {
@@ -188,8 +210,8 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 	if r.Cut {
 		return o, ErrCut
 	}
-	switch t.Kind {
-	case Phrase, Summarise:
+	switch {
+	case t.Kind == Phrase, t.Kind == Summarise && len(t.Fields) == 0:
 		if o.Text = begin(text.Squeeze(text.Plain(r.Text)), 4*mostRunes); o.Text == "" {
 			return o, errors.New("the model said nothing")
 		}
@@ -212,6 +234,7 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 		Wordings  []string
 		Values    map[string]any
 		Label     string
+		Text      string
 		Questions []string
 	}
 	if err := json.Unmarshal([]byte(bare(r.Text)), &said); err != nil {
@@ -248,13 +271,14 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 		o.Chosen, o.Wordings = few(said.Passages, t.most(12)), few(said.Wordings, mostWordings)
 	case Ask:
 		o.Questions = few(said.Questions, t.most(6))
-	case Extract:
+	case Extract, Summarise:
 		o.Values = map[string]string{}
 		for name, v := range said.Values {
 			if v != nil && slices.ContainsFunc(t.Fields, func(f Field) bool { return f.Name == name }) {
-				o.Values[name] = begin(text.Squeeze(fmt.Sprint(v)), mostRunes)
+				o.Values[name] = written(v)
 			}
 		}
+		o.Text = begin(text.Squeeze(text.Plain(said.Text)), 4*mostRunes)
 	case Classify:
 		if said.Label != "" && !slices.ContainsFunc(t.Labels, func(l Label) bool { return l.Name == said.Label }) {
 			return o, fmt.Errorf("the label %q is none of those that were given", begin(said.Label, 40))
@@ -262,6 +286,19 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 		o.Label = said.Label
 	}
 	return o, nil
+}
+
+// written is a value as text: of a list a line each.
+func written(v any) string {
+	list, ok := v.([]any)
+	if !ok {
+		return begin(text.Squeeze(text.Plain(fmt.Sprint(v))), mostRunes)
+	}
+	var lines []string
+	for _, item := range list[:min(len(list), mostLearnt)] {
+		lines = append(lines, begin(text.Squeeze(text.Plain(fmt.Sprint(item))), mostRunes))
+	}
+	return strings.Join(lines, "\n")
 }
 
 // bare takes away what models put around JSON: what they think first, fences, words.

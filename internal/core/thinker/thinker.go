@@ -41,8 +41,10 @@ type Task struct {
 	Acts     []Act     // what may be done beside replying
 	Done     []Done    // what was done already, in order
 	Labels   []Label   // Classify: what may fit
-	Fields   []Field   // Extract: what is wanted
+	Fields   []Field   // Extract: what is wanted; Summarise: what is wanted beside the text
 	Most     int       // of what is asked for: passages, questions, sentences; 0: as many as there are
+
+	Instructions string // Phrase, Summarise: the builder's, in plain words
 }
 
 // Brief is what a thinker is told of the bot.
@@ -119,9 +121,9 @@ type Outcome struct {
 	Sentences []support.Sentence
 	Unknown   []string // what was asked and the passages do not answer
 	Calls     []Call
-	Wordings  []string // of Search
-	Chosen    []string // of Search: ids of looks
-	Values    map[string]string
+	Wordings  []string          // of Search
+	Chosen    []string          // of Search: ids of looks
+	Values    map[string]string // of Extract and Summarise; of a list a line each
 	Label     string
 	Text      string
 	Questions []string // of Ask

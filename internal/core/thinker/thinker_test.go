@@ -32,6 +32,8 @@ func TestAModelsRepliesAreBounded(t *testing.T) {
 		{"another language with it", answer, says(`{"act":"reply","language":"de","sentences":[{"says":"Hunde fahren frei.","means":"Dogs travel free.","stands_on":["P1"]}]}`), ""},
 		{"a label that was not given", Task{Kind: Classify, Labels: []Label{{Name: "freight"}}}, says(`{"label":"angry"}`), "none of those"},
 		{"a label", Task{Kind: Classify, Labels: []Label{{Name: "freight"}}}, says(`{"label":"freight"}`), ""},
+		{"a summary", Task{Kind: Summarise}, says("They ask for a van."), ""},
+		{"a summary without the parts", Task{Kind: Summarise, Fields: []Field{{Name: "warmth"}}}, says("They ask for a van."), "not the JSON"},
 		{"no words of its own", Task{Kind: Phrase}, says(" \n "), "said nothing"},
 	} {
 		_, err := Model{}.Read(c.task, c.said)
@@ -47,6 +49,24 @@ func TestAModelsRepliesAreBounded(t *testing.T) {
 	o, err = Model{}.Read(Task{Kind: Extract, Fields: []Field{{Name: "island"}}}, says(`{"values":{"island":" Gannet  Holm ","password":"hunter2","nothing":null}}`))
 	if err != nil || len(o.Values) != 1 || o.Values["island"] != "Gannet Holm" {
 		t.Errorf("values %v, %v", o.Values, err)
+	}
+}
+
+// A summary is told what the builder wants of it, and its parts are taken by their names, of
+// lists a line each.
+func TestASummaryHasThePartsThatAreWanted(t *testing.T) {
+	task := Task{Kind: Summarise, Instructions: "For the\n garage.", Talk: []Line{{By: "customer", Text: "A van."}}, Fields: []Field{{Name: "load", Label: "what they carry", Type: "one of: goods", Choices: []string{"goods"}}, {Name: "wishes"}}}
+	told := Model{}.Ask(task)
+	if words := told.Messages[0].Text; told.Schema == nil || !strings.Contains(words, "How it is to be: For the garage.\n") || !strings.Contains(words, "- load (what they carry, one of: goods)") {
+		t.Errorf("the model is told %q", words)
+	}
+	o, err := Model{}.Read(task, &Reply{Text: `{"text":" A  van. ","values":{"load":"goods","wishes":["a ramp\n","at eight",7],"secret":"x"}}`})
+	if err != nil || o.Text != "A van." || len(o.Values) != 2 || o.Values["wishes"] != "a ramp\nat eight\n7" {
+		t.Errorf("%+v, %v", o, err)
+	}
+	plain := Model{}.Ask(Task{Kind: Phrase, Said: "A van costs £24.", Instructions: "Warmly.", Brief: Brief{Limit: 100}})
+	if words := plain.Messages[0].Text; plain.Schema != nil || !strings.Contains(words, "At most 100 letters.") || !strings.Contains(words, "Warmly.") {
+		t.Errorf("the model is told %q", words)
 	}
 }
 

@@ -68,7 +68,7 @@ func walk(t *testing.T, checked *flow.Checked, r *rand.Rand) {
 	event := flow.Event{Kind: flow.Began}
 	for i := range 40 {
 		stage := flow.Stage{
-			Now: now, Run: "r", Started: now, Contact: memory, Talk: talk, Conduct: knows{"wifi", "none"}, Fresh: r.IntN(2) == 0, Busy: r.IntN(9) == 0, OptedOut: r.IntN(30) == 0,
+			Now: now, Run: "r", Started: now, Contact: memory, Talk: talk, Conduct: knows{question: "wifi", answer: "none"}, Fresh: r.IntN(2) == 0, Busy: r.IntN(9) == 0, OptedOut: r.IntN(30) == 0,
 			Lists: func(string) []any { return []any{"a", map[string]any{"b": 1.0}} },
 			Open:  func(_ string, at time.Time) (bool, time.Time, bool) { return r.IntN(2) == 0, at.Add(time.Hour), true },
 		}

@@ -1,16 +1,19 @@
 package steps
 
 import (
+	"cmp"
+
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/text"
 )
 
 var phrase = &flow.StepKind{
 	Name: "phrase", Group: think, Main: "from",
-	About:   "Writes a text out of wordings with values in them, cut between sentences to a length.",
+	About:   "Writes a text out of wordings with values in them, cut between sentences to a length. With instructions, and where the bot has a model, that puts it into words, which count if all that they state stands in the wordings; else those stand as they are.",
 	Example: "- phrase: { from: [\"{{ party_size }} people to {{ island }}\"], at_most: 160 }\n  save: offer",
 	Fields: []flow.Field{
 		{Name: "from", Type: flow.Texts, Required: true, About: "The wordings: those of which all values are there are put together."},
+		{Name: "instructions", Type: flow.Words, About: "How the text is to be, in plain words, for a model."},
 		{Name: "at_most", Type: flow.Number, Least: 20, Most: 4000, About: "The length, in characters."},
 	},
 	Saves: fixed(flow.AText),
@@ -18,8 +21,14 @@ var phrase = &flow.StepKind{
 		if !s.Has("save") {
 			c.Wrong(s.At, "say what the text is kept as: save, a name")
 		}
+		needsModel(c, s, "instructions", "the wordings stand as they are")
 	},
-	Plain: func(s *flow.Step) string { return "Write a text out of " + flow.Quote(s.Strings("from")[0]) + "." },
+	Plain: func(s *flow.Step) string {
+		if s.Has("instructions") {
+			return "Write a text out of " + flow.Quote(s.Strings("from")[0]) + ": " + s.Raw("instructions")
+		}
+		return "Write a text out of " + flow.Quote(s.Strings("from")[0]) + "."
+	},
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {
 		parts, err := texts(r, s, "from")
 		if err != nil {
@@ -32,7 +41,15 @@ var phrase = &flow.StepKind{
 			}
 		}
 		words = text.Squeeze(words)
-		if most := s.Whole("at_most", 0); most > 0 {
+		most := s.Whole("at_most", 0)
+		if s.Has("instructions") && r.Conduct != nil {
+			better, there := r.Conduct.Phrase(words, s.Raw("instructions"), most)
+			if !there {
+				return flow.Pending()
+			}
+			words = cmp.Or(better, words)
+		}
+		if most > 0 {
 			words = text.Fit(words, most, true)
 		}
 		if err := r.Save(s.Raw("save"), words, ""); err != nil {

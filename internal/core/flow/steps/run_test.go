@@ -26,7 +26,10 @@ type player struct {
 }
 
 // knows has a bot that knows one thing.
-type knows struct{ question, answer string }
+type knows struct {
+	flow.Unaided
+	question, answer string
+}
 
 func (k knows) Answer(bot, question string, whole bool) (flow.Answered, bool) {
 	if k.question != "" && strings.Contains(question, k.question) {
@@ -73,7 +76,7 @@ func start(t *testing.T, source string, event map[string]any, first string) *pla
 func (p *player) step(e flow.Event) {
 	p.t.Helper()
 	out := p.flow.Advance(p.state, e, flow.Stage{
-		Now: p.now, Run: "r1", Started: p.now, Contact: p.contact, Talk: p.talk, Bot: "front-desk", Conduct: knows{"wifi", "There is none on board."},
+		Now: p.now, Run: "r1", Started: p.now, Contact: p.contact, Talk: p.talk, Bot: "front-desk", Conduct: knows{question: "wifi", answer: "There is none on board."},
 		Fields: p.flow.Settings.Fields,
 		Open: func(_ string, at time.Time) (bool, time.Time, bool) {
 			return at.Hour() >= 8, time.Date(at.Year(), at.Month(), at.Day(), 8, 0, 0, 0, at.Location()).AddDate(0, 0, 1), true

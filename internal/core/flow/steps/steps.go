@@ -30,3 +30,11 @@ func speech(r *flow.Running) text.Speech { return r.Flow.Settings.Speech() }
 func fixed(k flow.Kind) func(*flow.Step) flow.Kind {
 	return func(*flow.Step) flow.Kind { return k }
 }
+
+// needsModel says of a field of a step that only a model follows it, where the workspace has
+// none: a bot may have one of its own.
+func needsModel(c *flow.Checking, s *flow.Step, field, without string) {
+	if s.Has(field) && c.Settings.Model == "" {
+		c.Doubt(s.Args[field].At, "%s is for a model, and the settings name none: unless the bot has one of its own, %s", field, without)
+	}
+}
