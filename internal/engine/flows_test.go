@@ -338,6 +338,73 @@ func TestPeopleAndWishesComeFirst(t *testing.T) {
 	}
 }
 
+// A question that was open when a person came in is put again when they give the conversation
+// back, unless what the customer told them answers it. It costs no patience meanwhile.
+func TestAFlowGoesOnWhereAPersonLeavesIt(t *testing.T) {
+	s := openStage(t)
+	s.live("flow: party\nwhen:\n  - message: { exactly: [party] }\nsteps:\n  - ask: How many are you?\n    save: people\n    as: integer\n    patience: 1h\n  - ask: What for?\n    save: why\n  - say: \"{{ people }} for {{ why }}.\"\n")
+	s.live("flow: nudge\nwhen:\n  - message: { exactly: [nudge] }\nsteps:\n  - say: Do write.\n  - await_reply: 1h\n  - say: \"{{ replied ? 'You wrote.' : 'You did not.' }}\"\n")
+	n := 0
+	led := func(flow string, end bool, told ...string) (before int, phone string) {
+		t.Helper()
+		n++
+		phone = fmt.Sprintf("+4477009003%02d", n)
+		id := s.rings(phone, phone+"-1", flow)
+		s.atRest()
+		s.must(s.Inbox.Take(t.Context(), id, "Robin", false))
+		before = len(s.sent())
+		for i, words := range told {
+			s.rings(phone, fmt.Sprint(phone, "-told-", i), words)
+			s.atRest()
+		}
+		s.later(3 * time.Hour)
+		if got := s.sent(); len(got) != before {
+			t.Errorf("while Robin leads %q is said", got[before:])
+		}
+		s.must(s.Inbox.Return(t.Context(), id, "Robin", end))
+		s.atRest()
+		return before, phone
+	}
+	said := func(before int, want ...string) {
+		t.Helper()
+		if got := s.sent()[before:]; !slices.Equal(got, want) {
+			t.Errorf("it says %q, not %q", got, want)
+		}
+	}
+	before, phone := led("party", false, "hello Robin", "we are thirty, by the way")
+	said(before, "What for?")
+	s.rings(phone, phone+"-2", "a wedding")
+	s.atRest()
+	said(before, "What for?", "30 for a wedding.")
+	before, phone = led("party", false, "hello Robin")
+	said(before, "How many are you?")
+	s.rings(phone, phone+"-2", "four")
+	s.atRest()
+	said(before, "How many are you?", "What for?")
+	before, _ = led("party", true, "we are thirty")
+	said(before)
+	before, _ = led("nudge", false, "yes I saw it")
+	said(before, "You wrote.")
+	before, _ = led("nudge", false)
+	said(before)
+	s.later(61 * time.Minute)
+	said(before, "You did not.")
+	before, phone = led("party", false, "STOP")
+	said(before)
+	for _, r := range s.runs("party") {
+		if r.Status == "waiting" && r.StartedAt.After(s.clock.Now().Add(-4*time.Hour)) {
+			t.Errorf("who said STOP to Robin still has a run at %s", r.Place)
+		}
+	}
+	for _, c := range s.contacts() {
+		if c.Facts[0].Value == phone {
+			if out, err := s.Store().OptedOut(t.Context(), "bell", phone); err != nil || !out {
+				t.Errorf("STOP, said to Robin, is not kept: %v", err)
+			}
+		}
+	}
+}
+
 // One switch pauses all that bots and flows do; what waited goes on when it is over, once.
 func TestAPausedWorkspaceIsSilent(t *testing.T) {
 	s := openStage(t)
@@ -583,6 +650,7 @@ func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
 	s := openStage(t)
 	s.put("settings", "settings: main\ntitle: Brackwater Ferries\ntime_zone: Europe/London\nquiet: { from: \"20:00\", to: \"08:00\" }\nstages:\n  - { stage: enquiry, label: Enquiry }\ntags: [group]\n")
 	s.live("flow: early\nwhen:\n  - message: { exactly: [begin] }\nsteps:\n  - say: One.\n  - wait: 10m\n  - await_reply: 1h\n  - say: \"{{ replied ? 'You had written.' : 'Silence.' }}\"\n")
+	s.live("flow: by-hand\nwhen: by hand\nsteps:\n  - wait: 10m\n  - await_reply: 1h\n  - say: \"{{ replied ? 'You had written.' : 'Silence.' }}\"\n")
 	s.live("flow: often\nwhen:\n  - message: { exactly: [often] }\nalready_running: both\nlimits: { per_hour: 3 }\nsteps:\n  - wait: 1d\n")
 	s.live("flow: evening\nwhen: by hand\nsteps:\n  - say: Good news.\n")
 	s.rings("+447700900101", "1", "begin")
@@ -591,6 +659,14 @@ func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
 	s.says("One.", "free of charge")
 	s.later(11 * time.Minute)
 	s.says("One.", "free of charge", "You had written.")
+	s.must(s.Flows.Start(t.Context(), "by-hand", "Robin", []Start{{Contact: s.contacts()[0].ID}}))
+	s.atRest()
+	s.rings("+447700900101", "3", "Do bicycles cost anything?")
+	s.atRest()
+	s.later(11 * time.Minute)
+	if got := s.sent(); got[len(got)-1] != "You had written." {
+		t.Errorf("of a run that nobody's words started the early reply does not count: %q", got)
+	}
 	var racing sync.WaitGroup
 	for i := range 20 {
 		racing.Go(func() {

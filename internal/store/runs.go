@@ -334,12 +334,32 @@ func (t *Tx) bringRuns(channel, address, into string) error {
 	return err
 }
 
-// bringListeners brings the runs that have no conversation yet, and wait for a reply of the
-// contact, into the one in which the contact writes.
+// bringListeners brings the runs that have no conversation yet, and talk or wait for a reply
+// of the contact, into the one in which the contact writes, with what happened to them: they
+// hear what is said there. Those that want to speak are brought by GiveTalk.
 func (t *Tx) bringListeners(conversation string) error {
-	_, err := t.exec(`UPDATE run SET conversation_id = ?1, revision = revision + 1 WHERE contact_id = (SELECT contact_id FROM conversation WHERE id = ?1)
-		AND conversation_id IS NULL AND status = 'waiting' AND waits_for = 'reply' AND NOT EXISTS (SELECT 1 FROM run_event e WHERE e.run_id = run.id)`, conversation)
-	return err
+	n, err := t.exec(`UPDATE run SET conversation_id = ?1, revision = revision + 1 WHERE contact_id = (SELECT contact_id FROM conversation WHERE id = ?1)
+		AND conversation_id IS NULL AND status IN ('going', 'waiting') AND (talks = 1 AND waits_for <> 'talk' OR waits_for = 'reply')`, conversation)
+	if err != nil || n == 0 {
+		return err
+	}
+	for {
+		var run, event string
+		err := t.row(`DELETE FROM run_event WHERE id = (SELECT min(e.id) FROM run_event e JOIN run r ON r.id = e.run_id WHERE r.conversation_id = ?) RETURNING run_id, event`, []any{conversation}, &run, &event)
+		if errors.Is(err, ErrNotFound) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		wake := dialogue.RunWake{Run: run}
+		if err := json.Unmarshal([]byte(event), &wake.Event); err != nil {
+			return err
+		}
+		if err := t.Wake(conversation, string(dialogue.ByRun), asJSON(wake)); err != nil {
+			return err
+		}
+	}
 }
 
 // GiveTalk puts a run into the open conversation with a handle, opening one if there is

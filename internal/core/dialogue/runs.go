@@ -3,6 +3,7 @@ package dialogue
 import (
 	"encoding/json"
 	"slices"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
@@ -54,7 +55,6 @@ type HandBack struct {
 
 // wakeRuns lets the runs go on that something happened to, in the order in which it did.
 func (t *turn) wakeRuns() {
-	t.runs = slices.Clone(t.Runs)
 	for _, wake := range t.Wakes {
 		switch wake.Kind {
 		case ByRun:
@@ -69,12 +69,12 @@ func (t *turn) wakeRuns() {
 			var h HandBack
 			_ = json.Unmarshal([]byte(wake.Body), &h) // none: the runs go on
 			for at := range t.runs {
-				if w := t.runs[at].State.Wait; w == nil || w.For != flow.ForPerson {
-					continue
-				}
-				if h.EndRuns {
+				w := t.runs[at].State.Wait
+				switch {
+				case w == nil || w.For != flow.ForPerson && !t.runs[at].asks():
+				case h.EndRuns:
 					t.stopRun(at, "ended by the person who gave the conversation back")
-				} else if !t.advance(at, flow.Event{Kind: flow.Resumed}, false) {
+				case !t.advance(at, flow.Event{Kind: flow.Resumed}, false):
 					return
 				}
 			}
@@ -84,6 +84,44 @@ func (t *turn) wakeRuns() {
 
 func (t *turn) runNamed(id string) int {
 	return slices.IndexFunc(t.runs, func(r Run) bool { return r.ID == id })
+}
+
+// listenIn tells the runs what the customer said to a person who has, or had, the
+// conversation. A run with a question open takes it up once the conversation is given back;
+// who wants no more messages is heard at once.
+func (t *turn) listenIn() {
+	aside := flow.Heard{At: t.Now}
+	for _, m := range t.Messages {
+		switch {
+		case t.Blocked || !m.Left && t.State.Lead != LedByPerson:
+		case t.Settings.Speech().OptsOut(m.Text):
+			t.optOut()
+			return
+		default:
+			aside.ID, aside.Text = m.ID, strings.TrimSpace(aside.Text+"\n"+m.Text)
+		}
+	}
+	if aside.ID == "" {
+		return
+	}
+	for at := range t.runs {
+		r := &t.runs[at]
+		switch w := r.State.Wait; {
+		case r.State.End != nil:
+		case w != nil && w.For == flow.ForReply && !r.asks(): // it only wants to know whether somebody replies
+			t.advance(at, flow.Event{Kind: flow.Reply, Heard: aside}, false)
+		default:
+			t.advance(at, flow.Event{Kind: flow.Aside, Heard: aside}, false)
+		}
+	}
+}
+
+// optOut takes it up that the customer does not want to be written to.
+func (t *turn) optOut() {
+	for at := range t.runs {
+		t.stopRun(at, "the customer does not want to be written to")
+	}
+	t.effects = append(t.effects, OptOut{})
 }
 
 // opts takes up the wish not to be written to, and the wish to be written to again.
@@ -97,10 +135,7 @@ func (t *turn) opts() bool {
 	}
 	switch {
 	case speech.OptsOut(said):
-		for at := range t.runs {
-			t.stopRun(at, "the customer does not want to be written to")
-		}
-		t.effects = append(t.effects, OptOut{})
+		t.optOut()
 		t.sayAs(speech.StopDone)
 	case t.Flows.Stage.OptedOut && speech.OptsIn(said):
 		t.effects = append(t.effects, OptOut{Again: true})
@@ -184,7 +219,7 @@ func (t *turn) listening() (list []int) {
 		r := t.runs[at]
 		switch w := r.State.Wait; {
 		case w == nil || w.For != flow.ForReply:
-		case t.asks(at):
+		case t.runs[at].asks():
 			list = append(list, at)
 		default:
 			others = append(others, at)
@@ -192,17 +227,6 @@ func (t *turn) listening() (list []int) {
 	}
 	// Those that only want to know whether somebody replied are told first: they take nothing.
 	return append(others, list...)
-}
-
-// asks reports whether a run has a question open, and does not only want to know whether
-// somebody replies.
-func (t *turn) asks(at int) bool {
-	r := t.runs[at]
-	if w := r.State.Wait; w == nil || w.For != flow.ForReply {
-		return false
-	}
-	step := r.Flow.Step(r.State.Path())
-	return step != nil && step.Kind.Talks
 }
 
 // start starts the first flow whose trigger the message fires.
@@ -254,6 +278,9 @@ func (r Run) talking() bool {
 	return w.For == flow.ForReply || w.For == flow.ForTime && step != nil && step.Kind.Talks
 }
 
+// asks reports whether the run has a question open.
+func (r Run) asks() bool { return r.Flow.Asks(r.State) }
+
 // stage is what a run is stepped on.
 func (t *turn) stage(r Run, fresh bool) flow.Stage {
 	s := t.Flows.Stage
@@ -274,13 +301,7 @@ func (t *turn) stage(r Run, fresh bool) flow.Stage {
 		}
 		s.Talk = &talk
 	}
-	for _, other := range t.runs {
-		if w := other.State.Wait; other.ID != r.ID && other.State.End == nil && w != nil && w.For == flow.ForReply {
-			if step := other.Flow.Step(other.State.Path()); step != nil && step.Kind.Talks {
-				s.Busy = true
-			}
-		}
-	}
+	s.Busy = slices.ContainsFunc(t.runs, func(other Run) bool { return other.ID != r.ID && other.asks() })
 	return s
 }
 
@@ -357,9 +378,9 @@ func (t *turn) settleRuns() {
 	for at := range t.runs {
 		switch w := t.runs[at].State.Wait; {
 		case w == nil:
-		case peopleIn && t.asks(at):
+		case peopleIn && t.runs[at].asks():
 			t.stopRun(at, "people came in")
-		case closed && (t.asks(at) || w.For == flow.ForPerson):
+		case closed && (t.runs[at].asks() || w.For == flow.ForPerson):
 			t.stopRun(at, "the conversation was closed")
 		}
 	}

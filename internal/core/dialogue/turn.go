@@ -24,6 +24,7 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	t := newTurn(ctx, s)
 	t.remember()
 	t.timed("understand")
+	t.listenIn()
 	t.wakeRuns()
 	switch {
 	case t.unfinished():
@@ -118,7 +119,7 @@ func newTurn(ctx context.Context, s Snapshot) *turn {
 	t := &turn{Snapshot: s, ctx: ctx, next: s.State}
 	t.next.Asked = slices.Clone(s.State.Asked)
 	t.next.AskedBack = false
-	t.Messages = slices.Clone(s.Messages)
+	t.Messages, t.runs = slices.Clone(s.Messages), slices.Clone(s.Runs)
 	var lines []string
 	for i, m := range t.Messages {
 		read := beginning(m.Text, readRunes)

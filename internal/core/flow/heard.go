@@ -28,8 +28,8 @@ func (r *Running) EachHeard(is func(*Heard) bool) bool {
 
 // Unheard returns the first message that no step has taken up.
 func (r *Running) Unheard() (Heard, bool) {
-	for i, h := range r.state.Heard {
-		if h.New && i > 0 { // the first is what started the run
+	for _, h := range r.state.Heard {
+		if h.New {
 			return h, true
 		}
 	}

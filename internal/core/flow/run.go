@@ -2,85 +2,9 @@ package flow
 
 import (
 	"fmt"
-	"maps"
-	"strconv"
-	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/text"
-)
-
-// State is where a run stands: its place, its values and what it waits for. It is kept as
-// JSON between two steps, and belongs to one run.
-type State struct {
-	Frames []Frame        `json:"frames"`          // its place, from the outermost list of steps
-	Values map[string]any `json:"values"`          // what was saved; times as RFC 3339
-	Event  map[string]any `json:"event,omitempty"` // what started it
-	Wait   *Wait          `json:"wait,omitempty"`  // nil: it goes on at once
-	Waits  int            `json:"waits"`           // how many there were
-	Heard  []Heard        `json:"heard,omitempty"` // what the customer said while it ran, the latest
-	Asked  []Question     `json:"asked,omitempty"` // what it asked, the latest
-	Taken  int            `json:"taken"`           // steps, in all
-	End    *End           `json:"end,omitempty"`   // how it ended
-
-	pending bool
-}
-
-// A Frame is a place in one list of steps.
-type Frame struct {
-	Block  string         `json:"block"` // its name in the step of the frame before; "" for the flow's
-	Step   int            `json:"step"`
-	Memory map[string]any `json:"memory,omitempty"` // what the step that is being taken keeps
-}
-
-// A Wait is what a run waits for.
-type Wait struct {
-	ID     int       `json:"id"`
-	For    WaitFor   `json:"for"`
-	Until  time.Time `json:"until,omitzero"`   // it ends then, whatever happens; zero: never
-	Effect string    `json:"effect,omitempty"` // of a result: the key of the effect
-	Since  time.Time `json:"since"`
-}
-
-// WaitFor says what a run waits for.
-type WaitFor string
-
-// What runs wait for.
-const (
-	ForTime   WaitFor = "time"
-	ForReply  WaitFor = "reply"
-	ForResult WaitFor = "result" // of an effect
-	ForPerson WaitFor = "person" // who has the conversation
-	ForTalk   WaitFor = "talk"   // there is no conversation yet in which it could speak
-	ForTurn   WaitFor = "turn"   // another run has a question open in the conversation
-)
-
-// Heard is something that the customer said.
-type Heard struct {
-	ID   string    `json:"id"`
-	Text string    `json:"text"`
-	At   time.Time `json:"at"`
-	New  bool      `json:"new,omitempty"`  // no step has taken it up yet
-	Used []string  `json:"used,omitempty"` // values that were taken out of it
-}
-
-// A Question is one that was asked, so that a correction finds it.
-type Question struct {
-	Path string `json:"path"`
-	Save string `json:"save"`
-}
-
-// End is how a run ended.
-type End struct {
-	How string `json:"how"` // done, stopped, failed
-	Why string `json:"why"`
-}
-
-// How runs end.
-const (
-	Done    = "done"
-	Stopped = "stopped"
-	Failed  = "failed"
 )
 
 // An Event is what happened that lets a run go on.
@@ -101,6 +25,7 @@ const (
 	Began    EventKind = "began"
 	Time     EventKind = "time"
 	Reply    EventKind = "reply"
+	Aside    EventKind = "aside" // the customer said something to the person who has the conversation
 	Result   EventKind = "result"
 	BlockEnd EventKind = "block" // a list of steps of the step has come to its end
 	Resumed  EventKind = "resumed"
@@ -193,12 +118,6 @@ const (
 	mostValues  = 200    // names
 )
 
-// Begin returns the state of a run that was started by an event, with what was said to
-// start it.
-func Begin(event map[string]any, heard ...Heard) State {
-	return State{Frames: []Frame{{}}, Values: map[string]any{}, Event: event, Heard: heard}
-}
-
 // Advance steps a run on from its state, with what happened, until it waits or ends. It is
 // pure: what is to be done is in the outcome. An event that the run does not wait for
 // changes nothing, but that a reply is remembered: a reply that came before a wait began
@@ -214,20 +133,24 @@ func (c *Checked) Advance(s State, e Event, stage Stage) (o Outcome) {
 	if r.state.End != nil && e.Kind != Retried {
 		return
 	}
-	if e.Kind == Reply {
+	if e.Kind == Reply || e.Kind == Aside {
 		e.Heard.New = true
 		r.state.Heard = append(r.state.Heard, e.Heard)
 		r.state.Heard = r.state.Heard[max(0, len(r.state.Heard)-keptHeard):]
 	}
-	w := r.state.Wait
+	w, asking := r.state.Wait, c.Asks(*r.state)
 	switch e.Kind {
 	case Began:
 		if w != nil {
 			return
 		}
 	case Resumed:
-		if w != nil && w.For != ForPerson && w.For != ForTalk && w.For != ForTurn {
+		if w != nil && w.For != ForPerson && w.For != ForTalk && w.For != ForTurn && !asking {
 			return
+		}
+		if asking { // the question is put again, unless it was answered meanwhile
+			r.here()
+			r.Remember("yielded", true)
 		}
 	case Retried:
 		if r.state.End == nil || r.state.End.How != Failed {
@@ -238,6 +161,14 @@ func (c *Checked) Advance(s State, e Event, stage Stage) (o Outcome) {
 		if w == nil || w.ID != e.Wait {
 			return
 		}
+		if asking && r.Talk != nil && r.Talk.ByPerson { // patience is for bots
+			r.here()
+			r.Remember("yielded", true)
+			r.wait(Wait{For: ForPerson})
+			return
+		}
+	case Aside:
+		return
 	case Reply:
 		if w == nil || w.For != ForReply {
 			return
@@ -256,24 +187,6 @@ func (c *Checked) Advance(s State, e Event, stage Stage) (o Outcome) {
 	r.state.Wait = nil
 	r.steps(resume, e)
 	return
-}
-
-func (s State) clone() *State {
-	s.Frames = append([]Frame(nil), s.Frames...)
-	for i := range s.Frames {
-		s.Frames[i].Memory = maps.Clone(s.Frames[i].Memory)
-	}
-	s.Values = maps.Clone(s.Values)
-	if s.Values == nil {
-		s.Values = map[string]any{}
-	}
-	s.Heard = append([]Heard(nil), s.Heard...)
-	for i := range s.Heard {
-		s.Heard[i].Used = append([]string(nil), s.Heard[i].Used...)
-	}
-	s.Asked = append([]Question(nil), s.Asked...)
-	s.pending = false
-	return &s
 }
 
 // steps takes steps until the run waits or ends. With resume the step that waited goes on.
@@ -328,21 +241,6 @@ func (r *Running) here() *Step {
 
 // stepOf is the step that a frame stands at.
 func (r *Running) stepOf(i int) *Step { return r.Flow.Step(r.state.path(i)) }
-
-// path is the path of the step that a frame stands at.
-func (s *State) path(i int) string {
-	var b strings.Builder
-	for j := 0; j <= i; j++ {
-		if j > 0 {
-			b.WriteString("/" + s.Frames[j].Block + "/")
-		}
-		b.WriteString(strconv.Itoa(s.Frames[j].Step))
-	}
-	return b.String()
-}
-
-// Path is the path of the step that the run stands at.
-func (s *State) Path() string { return s.path(len(s.Frames) - 1) }
 
 // up leaves a list of steps at its end; false: the run is at its end.
 func (r *Running) up() bool {

@@ -109,7 +109,7 @@ func walk(t *testing.T, checked *flow.Checked, r *rand.Rand) {
 			event = flow.Event{Kind: []flow.EventKind{flow.Resumed, flow.Skipped, flow.Retried, flow.Began}[r.IntN(4)]}
 		default:
 			said := []string{"30", "red", "yes", "no", "no sorry, 12", "ada@example.org", "wifi?", "hm", "", strings.Repeat("x", 5000)}[r.IntN(10)]
-			event = flow.Event{Kind: flow.Reply, Heard: flow.Heard{ID: fmt.Sprint(i + 1), Text: said, At: now}}
+			event = flow.Event{Kind: []flow.EventKind{flow.Reply, flow.Reply, flow.Reply, flow.Aside}[r.IntN(4)], Heard: flow.Heard{ID: fmt.Sprint(i + 1), Text: said, At: now}}
 		}
 	}
 	if took := time.Since(begun); took > 5*time.Second {
