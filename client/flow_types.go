@@ -32,6 +32,7 @@ type Flow struct {
 	Missed    string     `json:"missed,omitempty" description:"Why it did not."`
 	Open      int        `json:"open" required:"true" description:"Runs that go on."`
 	Failed    int        `json:"failed" required:"true" description:"Runs that failed."`
+	With      []string   `json:"with,omitempty" description:"The values that it is given where it is started by hand."`
 	Address   string     `json:"address,omitempty" description:"To which other systems post, where a webhook starts it."`
 }
 
@@ -86,6 +87,59 @@ type StartFlow struct {
 // Started says how many runs were asked for.
 type Started struct {
 	Asked int `json:"asked" required:"true"`
+}
+
+// FlowTrial says how a flow is tried, and on what: one of message, body, posted, entry, run
+// and conversation starts it; without any it is started by hand, or by its schedule.
+type FlowTrial struct {
+	Text         string            `json:"text,omitempty" maxLength:"262144" description:"A draft in place of the one that is kept."`
+	Message      string            `json:"message,omitempty" maxLength:"4000" description:"What a customer writes."`
+	Body         any               `json:"body,omitempty" description:"What another system posts."`
+	Posted       string            `json:"posted,omitempty" description:"The id of what one posted; latest for the last."`
+	Entry        string            `json:"entry,omitempty" description:"The id of what was sent with a form; latest for the last of a form that starts the flow."`
+	Run          string            `json:"run,omitempty" description:"The id of a run: what started it; latest for the last."`
+	Conversation string            `json:"conversation,omitempty" description:"The id of a conversation: what the customer said in it."`
+	Values       map[string]string `json:"values,omitempty" description:"What the flow finds as event.NAME, where it is started by hand."`
+	Contact      string            `json:"contact,omitempty" description:"The id of the contact whose fields, stage and tags are known."`
+	Channel      string            `json:"channel,omitempty"`
+	Says         []string          `json:"says,omitempty" maxItems:"100" description:"What the customer says then, one after another."`
+	Pass         string            `json:"pass,omitempty" description:"How much time passes at the end: 31m, 4h, 3d."`
+	Answers      map[string]any    `json:"answers,omitempty" description:"What tools answer, by their names."`
+	Step         string            `json:"step,omitempty" description:"The number of the one step that is tried, by itself."`
+	Before       string            `json:"before,omitempty" description:"The number of the step before which it ends."`
+	Saved        map[string]any    `json:"saved,omitempty" description:"Of one step: what was saved before it."`
+}
+
+// TriedFlow is what came of trying a flow.
+type TriedFlow struct {
+	Triggers []TriedTrigger `json:"triggers" required:"true" description:"What each trigger says to what started it, up to the first that it fires."`
+	Steps    []TriedStep    `json:"steps" required:"true"`
+	Talk     []TriedLine    `json:"talk" required:"true"`
+	Happened []string       `json:"happened" required:"true" description:"What would have been done beside talking, in order."`
+	Values   map[string]any `json:"values" required:"true" description:"What was saved."`
+	Stands   string         `json:"stands,omitempty" description:"How the run stands at the end."`
+	Missed   string         `json:"missed,omitempty" description:"Why none began."`
+}
+
+// TriedTrigger says whether a trigger fires.
+type TriedTrigger struct {
+	Words string `json:"words" required:"true"`
+	Line  int    `json:"line" required:"true"`
+	Fires bool   `json:"fires" required:"true"`
+	Why   string `json:"why,omitempty" description:"It does not."`
+}
+
+// TriedStep is a step that was taken.
+type TriedStep struct {
+	Flow string `json:"flow" required:"true"`
+	Passed
+}
+
+// TriedLine is something that was said.
+type TriedLine struct {
+	By   string    `json:"by" required:"true" enum:"customer,bot,person"`
+	Text string    `json:"text" required:"true"`
+	At   time.Time `json:"at" required:"true"`
 }
 
 // RunPage lists runs, the latest first.

@@ -39,6 +39,11 @@ func (c *Client) StartFlow(ctx context.Context, name string, start StartFlow) (s
 	return s, c.send(ctx, http.MethodPost, flowPath(name, "/start"), nil, start, &s)
 }
 
+// TryFlow tries a draft of a flow; nothing real is touched.
+func (c *Client) TryFlow(ctx context.Context, name string, trial FlowTrial) (t TriedFlow, err error) {
+	return t, c.send(ctx, http.MethodPost, flowPath(name, "/trial"), nil, trial, &t)
+}
+
 // Versions lists the versions of a document.
 func (c *Client) Versions(ctx context.Context, kind, name string) (page VersionPage, err error) {
 	return page, c.get(ctx, fmt.Sprintf("/documents/%s/%s/versions", url.PathEscape(kind), url.PathEscape(name)), &page)
@@ -56,6 +61,11 @@ func (c *Client) Runs(ctx context.Context, flow, conversation string, open bool)
 		query.Set("open", "true")
 	}
 	return page, c.get(ctx, "/runs?"+query.Encode(), &page)
+}
+
+// RunsEnding lists the runs whose id ends so.
+func (c *Client) RunsEnding(ctx context.Context, end string) (page RunPage, err error) {
+	return page, c.get(ctx, "/runs?"+url.Values{"ends": {end}}.Encode(), &page)
 }
 
 // Run shows a run.

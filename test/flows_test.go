@@ -2,6 +2,7 @@ package test
 
 import (
 	"errors"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -113,6 +114,8 @@ func TestFlowsAreWorkedOnInTheTerminal(t *testing.T) {
 		{false, "flow live thanks", "is live (version 1)"}, {false, "flow start thanks -with a=b", "1 start of thanks asked for"}, {false, "flow explain thanks", "1  Count “kind word”."},
 		{false, "flow list", "live (version 1)"}, {false, "flow versions thanks", "live"}, {false, "flow pull thanks", "Written to thanks.yaml"}, {false, "flow schema", "\"$defs\""},
 		{false, "pause on", "Paused"}, {false, "status", "Bots and flows are paused"}, {false, "pause off", "go on"}, {false, "flow down thanks", "does not start any more"},
+		{false, "flow try thanks", "it starts when somebody starts it by hand"}, {false, "flow try thanks.yaml -step 1", "step 1 is taken"}, {false, "flow try group-crossing -message hello", "It does not start"},
+		{true, "flow try thanks -step 9", "no step"}, {true, "flow try nobody -message x", "no flow called"}, {true, "flow try thanks -entry latest", "no form"}, {true, "flow try thanks -with x", "NAME=VALUE"},
 		{false, "rehearsal example", "rehearsal: "}, {true, "rehearse nothing.yaml", "no such file"},
 	} {
 		if got := run(c.fails, strings.Fields(c.args)...); !strings.Contains(got, c.says) {
@@ -163,4 +166,37 @@ func TestABuilderWritesAFlowInTheConsole(t *testing.T) {
 		p.Go(s.PublicURL+"/today"), p.Click("Pause bots and flows", false), p.Click("Pause them", false), p.AwaitText("Bots and flows are paused", false),
 		p.Click("Let bots and flows go on", false), p.Await(`!document.body.innerText.includes("Bots and flows are paused")`),
 	))
+}
+
+// A builder tries a draft before it is live, keeps a value of what another system posted as a
+// field of the contact, and starts a flow with the values that it asks for.
+func TestABuilderTriesAFlowInTheConsole(t *testing.T) {
+	s := open(t)
+	p := s.console("Robin", false)
+	const parcel = "# What the carrier tells us.\nflow: parcel\nwhen:\n  - webhook:\n      body: { type: object, required: [number] } # as agreed\n  - by hand: { with: [number] }\nsteps:\n  - note: \"Parcel {{ event.kind }}\"\n  - wait: 1d\n"
+	_, err := s.client.PutDocument(s.ctx, "flows", "parcel", parcel, 0)
+	s.must(err)
+	live, err := s.client.GoLive(s.ctx, "parcel", 0)
+	s.must(err)
+	post, err := http.Post(s.PublicURL+live.Address, "application/json", strings.NewReader(`{"number": "BR-7", "customer": {"e-mail": "ada@example.org"}}`))
+	s.must(err)
+	s.must(post.Body.Close())
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/flows/group-crossing?tab=try"), p.AwaitText("What they write", false),
+		p.Type("form input", "can you take a school class of 30 on friday?", false), p.Type("form textarea", "ada@example.org", false), p.Click("Play it", false),
+		p.AwaitText("✓ It starts when a customer writes", false), p.AwaitText("not asked: 30 was said already", false), p.AwaitText("(party_size is 30)", false), p.AwaitText("row group-enquiries", false),
+		p.Go(s.PublicURL+"/flows/parcel?tab=posted"), p.AwaitText(`event.body.customer["e-mail"]`, false), p.Await(`document.querySelector("select[aria-label^='Keep event.body.customer'] option[value=email]")`),
+		p.Do(`const keep = document.querySelectorAll("select[aria-label^='Keep event.body.customer']")[0]; keep.value = "email"; keep.dispatchEvent(new Event("change", { bubbles: true }))`),
+		p.AwaitText("The draft takes body.customer.e-mail", false), p.Click("Put version 2 live", false), p.AwaitText("Version 2 is live", false),
+		p.Click("Start it…", false), p.Await(`document.querySelector("[role=dialog] input:not([type=checkbox])")`), p.Type("[role=dialog] input:not([type=checkbox])", "BR-9", false), p.Do(`document.querySelector("[role=dialog] form").requestSubmit()`),
+		p.AwaitText("Runs (2)", false),
+	))
+	if d, err := s.client.Document(s.ctx, "flows", "parcel"); err != nil || !strings.Contains(d.Text, "# as agreed") || !strings.Contains(d.Text, "email: body.customer.e-mail") || !strings.HasPrefix(d.Text, "# What the carrier") {
+		t.Errorf("the draft reads %q, %v", d.Text, err)
+	}
+	if runs, err := s.client.Runs(s.ctx, "parcel", "", true); err != nil || len(runs.Items) != 2 {
+		t.Errorf("there are %d runs, %v", len(runs.Items), err)
+	} else if run, err := s.client.Run(s.ctx, runs.Items[0].ID); err != nil || run.Event["number"] != "BR-9" {
+		t.Errorf("it was started with %v, %v", run.Event, err)
+	}
 }

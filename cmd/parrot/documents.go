@@ -146,8 +146,9 @@ func (c *call) draftFlags() {
 	c.live = c.flags.Bool("live", false, "push: put it live, if nothing is wrong with it")
 	c.version = c.flags.Int("version", 0, "live: which `version`, the newest if it is left out")
 	c.list = c.flags.String("list", "", "start: a CSV `file` with a row for each start; a column contact holds ids")
-	c.flags.Var(&c.contacts, "contact", "start: for the contact with this `id`; may be given several times")
-	c.flags.Var(&c.values, "with", "start: a value, as `NAME=VALUE`; may be given several times")
+	c.flags.Var(&c.contacts, "contact", "start, try: for the contact with this `id`; start takes several")
+	c.flags.Var(&c.values, "with", "start, try: a value, as `NAME=VALUE`; may be given several times")
+	c.trial = newTrialFlags(c.flags)
 }
 
 // afterDraft says what is wrong with a draft that was kept, or puts it live.

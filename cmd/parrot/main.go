@@ -91,6 +91,7 @@ type call struct {
 	version          *int
 	list             *string
 	contacts, values texts
+	trial            *trialFlags
 }
 
 // isTerminal reports whether something is shown to a person at once.

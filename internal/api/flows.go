@@ -39,6 +39,7 @@ func (q *request) flow(s engine.FlowState) client.Flow {
 		Findings: findingsOf(s.Findings), Broken: findingsOf(s.Broken), FiredAt: when(s.Fired.FiredAt), MissedAt: when(s.Fired.MissedAt), Missed: s.Fired.Missed,
 		Open: s.Fired.Open, Failed: s.Fired.Failed,
 	}
+	f.With = s.With
 	if s.Live > 0 {
 		f.LiveAt = when(s.LiveAt)
 	}
@@ -155,6 +156,42 @@ func startFlow(q *request, in client.StartFlow) (client.Started, error) {
 	return client.Started{Asked: len(starts)}, q.workspace.Flows.Start(q.Request.Context(), q.Param("name"), q.access.Label, starts)
 }
 
+func tryFlow(q *request, in client.FlowTrial) (out client.TriedFlow, err error) {
+	t := engine.FlowTrial{
+		Flow: q.Param("name"), Text: in.Text, Message: in.Message, Body: in.Body, Posted: in.Posted, Entry: in.Entry, Run: in.Run, Conversation: in.Conversation, Contact: in.Contact,
+		Event: map[string]any{}, Trying: rehearsal.Trying{Channel: in.Channel, Says: in.Says, Answers: in.Answers, Step: in.Step, Before: in.Before, Values: in.Saved},
+	}
+	for name, value := range in.Values {
+		t.Event[name] = value
+	}
+	if in.Pass != "" {
+		if t.Pass, err = flow.ParseDuration(in.Pass); err != nil {
+			return out, problem.New(problem.BadInput, fmt.Sprintf("%q is not a time; write it like 30m, 4h or 3d", in.Pass), "pass")
+		}
+	}
+	tried, err := q.workspace.Flows.Try(q.Request.Context(), t)
+	if err != nil {
+		return out, err
+	}
+	out = client.TriedFlow{Triggers: []client.TriedTrigger{}, Steps: []client.TriedStep{}, Talk: []client.TriedLine{}, Happened: tried.Happened, Values: tried.Values, Stands: tried.Stands, Missed: tried.Missed}
+	if out.Happened == nil {
+		out.Happened = []string{}
+	}
+	if out.Values == nil {
+		out.Values = map[string]any{}
+	}
+	for _, f := range tried.Fits {
+		out.Triggers = append(out.Triggers, client.TriedTrigger{Words: f.Trigger.Kind.Plain(f.Trigger), Line: f.Trigger.At.Line, Fires: f.Fits, Why: f.Why})
+	}
+	for _, s := range tried.Steps {
+		out.Steps = append(out.Steps, client.TriedStep{Flow: s.Flow, Passed: client.Passed{Number: s.Number, Line: s.Line, Words: s.Words, At: s.At}})
+	}
+	for _, l := range tried.Talk {
+		out.Talk = append(out.Talk, client.TriedLine{By: l.By, Text: l.Text, At: l.At})
+	}
+	return out, nil
+}
+
 func listVersions(q *request) (page client.VersionPage, err error) {
 	kind, err := q.kind()
 	if err != nil {
@@ -190,7 +227,7 @@ func (q *request) run(r store.Run) client.Run {
 }
 
 func listRuns(q *request) (page client.RunPage, err error) {
-	f := store.RunFilter{Flow: q.Query("flow"), Conversation: q.Query("conversation"), Contact: q.Query("contact"), Open: q.Query("open") == "true", Failed: q.Query("failed") == "true", Before: q.Query("cursor"), Limit: pageSize + 1}
+	f := store.RunFilter{Flow: q.Query("flow"), Conversation: q.Query("conversation"), Contact: q.Query("contact"), Open: q.Query("open") == "true", Failed: q.Query("failed") == "true", Ends: q.Query("ends"), Before: q.Query("cursor"), Limit: pageSize + 1}
 	list, err := q.workspace.Store().Runs(q.Request.Context(), f)
 	if err != nil {
 		return page, err
@@ -385,9 +422,14 @@ func (s *Server) hook(w http.ResponseWriter, r *http.Request, workspace *engine.
 		return err
 	}
 	err = workspace.Flows.Posted(r.Context(), name, raw)
-	var unfit *engine.UnfitBody
-	if errors.As(err, &unfit) {
-		return problem.New(problem.BadInput, unfit.Error(), strings.TrimPrefix(unfit.Field, "body."))
+	if errors.Is(err, engine.ErrUnfit) {
+		d := problem.New(problem.BadInput, err.Error(), "")
+		var unfit *engine.UnfitBody
+		if errors.As(err, &unfit) {
+			d.Field = strings.TrimPrefix(unfit.Field, "body.")
+		}
+		d.Status = http.StatusBadRequest // which senders of webhooks know
+		return d
 	}
 	return err
 }

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"encoding/json"
 	"net/http"
 	"net/url"
 	"strings"
@@ -33,6 +34,12 @@ func (s *stage) put(kind, name, text string) {
 	if a := s.call(http.MethodPut, "/api/v1/documents/"+kind+"/"+name, client.DocumentText{Text: text}); a.StatusCode != http.StatusOK {
 		s.t.Fatalf("%s %s: %d %s", kind, name, a.StatusCode, a.body)
 	}
+}
+
+// inJSON is a text as JSON.
+func inJSON(s string) string {
+	raw, _ := json.Marshal(s) // texts can always be encoded
+	return string(raw)
 }
 
 // live puts a flow live.
@@ -86,9 +93,9 @@ func TestPostedBodiesFitOrAreNamed(t *testing.T) {
 		"another token":  {flow.Address + "x", `{}`, 404, "nothing at this address"},
 		"no token":       {"/hook/main/parcel", `{}`, 404, "nothing at this address"},
 		"another flow":   {"/hook/main/nothing/x", `{}`, 404, ""},
-		"no JSON":        {flow.Address, `{`, 422, "no JSON"},
-		"a field lacks":  {flow.Address, `{"size": 3}`, 422, "number"},
-		"another type":   {flow.Address, `{"number": 3}`, 422, "body.number"},
+		"no JSON":        {flow.Address, `{`, 400, "no JSON"},
+		"a field lacks":  {flow.Address, `{"size": 3}`, 400, `"field":"number"`},
+		"another type":   {flow.Address, `{"number": 3}`, 400, `"field":"number"`},
 		"a huge body":    {flow.Address, `{"number": "` + strings.Repeat("x", 600<<10) + `"}`, 413, "larger"},
 		"what fits":      {flow.Address, `{"number": "3"}`, 202, ""},
 		"with a contact": {flow.Address, `{"number": "4", "customer": {"mail": "bo@example.org"}}`, 202, ""},
@@ -125,6 +132,56 @@ func TestPostedBodiesFitOrAreNamed(t *testing.T) {
 		if a := s.call(http.MethodPost, "/api/v1/runs/"+run.ID+"/"+c.what, "{}"); a.StatusCode != c.status {
 			t.Errorf("%s: %d %s", c.what, a.StatusCode, a.body)
 		}
+	}
+}
+
+// A draft is tried on what was posted, sent, said or what started a run, and one step of it by
+// itself; what cannot be tried so is said.
+func TestFlowsAreTried(t *testing.T) {
+	s := openStage(t)
+	run := s.hooked()
+	before := len(s.runs("parcel", 1))
+	heavy := strings.Replace(parcelFlow, "steps:", "steps:\n  - branch:\n      - if: \"run.id == 'heavy'\"\n        steps: [ { note: Heavy } ]\n      - else: [ { note: Light } ]", 1)
+	for what, c := range map[string]struct {
+		name, trial string
+		status      int
+		says        []string
+	}{
+		"what was posted last":  {"parcel", `{"posted": "latest"}`, 200, []string{`"fires":true`, "waits for its time"}},
+		"what started a run":    {"parcel", `{"run": "` + run + `"}`, 200, []string{`"fires":true`}},
+		"the last run":          {"parcel", `{"run": "latest"}`, 200, []string{`"fires":true`}},
+		"a body":                {"parcel", `{"body": {"number": "9"}, "pass": "3d"}`, 200, []string{`"fires":true`}},
+		"a message":             {"parcel", `{"message": "hello"}`, 200, []string{`"triggers":[]`, "no trigger for a message"}},
+		"a step":                {"parcel", `{"step": "1", "pass": "2h"}`, 200, []string{`"triggers":[]`, "step 1 is taken"}},
+		"up to a step":          {"parcel", `{"posted": "latest", "before": "1"}`, 200, []string{"it stands before step 1", `"steps":[]`}},
+		"a draft that is new":   {"parcel-2", `{"body": {"number": "9"}, "text": ` + inJSON(strings.Replace(parcelFlow, "flow: parcel", "flow: parcel-2", 1)) + `}`, 200, []string{`"fires":true`}},
+		"with another draft":    {"parcel", `{"posted": "latest", "text": ` + inJSON(heavy) + `}`, 200, []string{"not so that", "note Light"}},
+		"a draft with an error": {"parcel", `{"posted": "latest", "text": "flow: parcel\nsteps: []\n"}`, 422, []string{"problems"}},
+		"no such flow":          {"nobody", `{"message": "x"}`, 422, []string{"no flow called"}},
+		"no such step":          {"parcel", `{"step": "99"}`, 422, []string{"no step", "99"}},
+		"no such body":          {"parcel", `{"posted": "x"}`, 422, []string{"no posted body"}},
+		"no such run":           {"parcel", `{"run": "x"}`, 422, []string{"no run"}},
+		"no such talk":          {"parcel", `{"conversation": "x"}`, 422, []string{"no conversation"}},
+		"no such contact":       {"parcel", `{"posted": "latest", "contact": "x"}`, 422, []string{"no contact"}},
+		"no form of its own":    {"parcel", `{"entry": "latest"}`, 422, []string{"no form"}},
+		"a time that is none":   {"parcel", `{"posted": "latest", "pass": "soon"}`, 422, []string{"soon", "30m"}},
+	} {
+		a := s.call(http.MethodPost, "/api/v1/flows/"+c.name+"/trial", c.trial)
+		if a.StatusCode != c.status {
+			t.Errorf("%s: %d %s", what, a.StatusCode, a.body)
+		}
+		for _, words := range c.says {
+			if !strings.Contains(a.body, words) {
+				t.Errorf("%s: %s, without %q", what, a.body, words)
+			}
+		}
+	}
+	if after := len(s.runs("parcel", 1)); after != before {
+		t.Errorf("trying started %d runs", after-before)
+	}
+	var ends client.RunPage
+	if s.get("/runs?ends="+run[len(run)-12:], &ends); len(ends.Items) != 1 || ends.Items[0].ID != run {
+		t.Errorf("of the run that ends so there are %+v", ends.Items)
 	}
 }
 

@@ -62,12 +62,17 @@ type (
 		Name string `formData:"name" required:"true"`
 		File string `formData:"file" format:"binary" required:"true"`
 	}
+	ofReturn struct {
+		ID   string `path:"id"`
+		Runs string `query:"runs" enum:"end" description:"End the runs of flows that the person paused; else they go on."`
+	}
 	ofRuns struct {
 		Flow         string `query:"flow"`
 		Contact      string `query:"contact"`
 		Conversation string `query:"conversation"`
 		Open         string `query:"open" enum:"true" description:"Only those that have not ended."`
 		Failed       string `query:"failed" enum:"true" description:"Only those that failed."`
+		Ends         string `query:"ends" description:"Only those whose id ends so."`
 		Cursor       string `query:"cursor"`
 	}
 	actOnRun struct {
@@ -115,7 +120,7 @@ var routes = sync.OnceValue(func() []route {
 		{"POST", "/conversations/:id/messages", "Inbox", "Reply as a person", once{}, takes(reply), created, false},
 		{"POST", "/conversations/:id/fact", "Inbox", "Reply with a bare fact, which the bot words", once{}, takes(replyWithFact), created, false},
 		{"POST", "/conversations/:id/take", "Inbox", "Take a conversation; bots fall silent", byID{}, takes(take), ok, false},
-		{"POST", "/conversations/:id/return", "Inbox", "Hand a conversation back to its bot", byID{}, gives(giveBack), ok, false},
+		{"POST", "/conversations/:id/return", "Inbox", "Hand a conversation back to its bot", ofReturn{}, gives(giveBack), ok, false},
 		{"POST", "/conversations/:id/close", "Inbox", "Close a conversation", byID{}, gives(closeConversation), ok, false},
 		{"POST", "/messages/:id/approve", "Inbox", "Send a held reply of a bot, with other words if any are given", byID{}, takes(approveMessage), ok, false},
 		{"POST", "/messages/:id/reject", "Inbox", "Withdraw a held reply; the customer waits for a person", byID{}, takes(rejectMessage), ok, false},
@@ -180,6 +185,7 @@ var routes = sync.OnceValue(func() []route {
 		{"POST", "/flows/:name/live", "Flows", "Put a version live", byName{}, takes(goLive), ok, false},
 		{"DELETE", "/flows/:name/live", "Flows", "Make it a draft alone: it does not start any more, and runs go on", byName{}, does(takeDown), ok, false},
 		{"POST", "/flows/:name/start", "Flows", "Start it by hand, for contacts or for rows", byName{}, takesLarge(startFlow, startLimit), ok, false},
+		{"POST", "/flows/:name/trial", "Flows", "Try a draft on something that happened, or one step of it; nothing real is touched", byName{}, takes(tryFlow), ok, false},
 		{"GET", "/flows/:name/posted", "Flows", "The bodies that other systems posted to it, the newest first", byName{}, gives(listPosted), ok, false},
 		{"POST", "/posted/:id/again", "Flows", "Take a posted body in again, as the flow is now", byID{}, does(playAgain), ok, false},
 		{"GET", "/runs", "Flows", "List runs, the latest first", ofRuns{}, gives(listRuns), ok, false},

@@ -281,6 +281,7 @@ type FlowState struct {
 	Broken      []document.Finding // of the live version
 	Fired       store.Fired
 	Starts      string
+	With        []string // the values that it is given where it is started by hand
 }
 
 // States returns all flows and how they stand, by name.
@@ -301,6 +302,15 @@ func (f *Flows) States(ctx context.Context) (list []FlowState, err error) {
 		}
 		if live := c.flows[kept.Name]; live != nil {
 			s.Broken = live.faults
+		}
+		started := draft
+		if live := c.flows[kept.Name]; live != nil {
+			started = live.Flow
+		}
+		for _, t := range started.Triggers {
+			if t.Kind.Name == flow.ByHand {
+				s.With = append(s.With, t.Strings("with")...)
+			}
 		}
 		list = append(list, s)
 	}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/santhosh-tekuri/jsonschema/v6/kind"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
@@ -178,6 +179,9 @@ func fits(t *flow.Trigger, raw []byte) (body any, err error) {
 		at := "body"
 		for _, part := range deepest.InstanceLocation {
 			at += "." + part
+		}
+		if missing, ok := deepest.ErrorKind.(*kind.Required); ok && len(missing.Missing) > 0 {
+			at += "." + missing.Missing[0]
 		}
 		return body, &UnfitBody{Field: at, Why: fmt.Sprint(deepest.ErrorKind.LocalizedString(printer))}
 	}

@@ -396,6 +396,7 @@ type RunFilter struct {
 	Flow, Contact, Conversation string
 	Open                        bool // those that have not ended
 	Failed                      bool
+	Ends                        string // how the id ends
 	Before                      string // an id
 	Limit                       int
 }
@@ -403,8 +404,8 @@ type RunFilter struct {
 // Runs returns runs, the latest first.
 func (s *Store) Runs(ctx context.Context, f RunFilter) (list []Run, err error) {
 	err = s.reader.rows(ctx, `SELECT `+runColumns+` FROM run r WHERE (?1 = '' OR flow = ?1) AND (?2 = '' OR contact_id = ?2) AND (?3 = '' OR conversation_id = ?3)
-		AND (NOT ?4 OR status IN ('going', 'waiting')) AND (NOT ?5 OR status = 'failed') AND (?6 = '' OR id < ?6) ORDER BY id DESC LIMIT ?7`,
-		[]any{f.Flow, f.Contact, f.Conversation, f.Open, f.Failed, f.Before, f.Limit}, func(scan func(...any) error) error {
+		AND (NOT ?4 OR status IN ('going', 'waiting')) AND (NOT ?5 OR status = 'failed') AND (?6 = '' OR id < ?6) AND (?8 = '' OR substr(id, -length(?8)) = ?8) ORDER BY id DESC LIMIT ?7`,
+		[]any{f.Flow, f.Contact, f.Conversation, f.Open, f.Failed, f.Before, f.Limit, f.Ends}, func(scan func(...any) error) error {
 			r, err := scanRun(scan)
 			list = append(list, r)
 			return err

@@ -136,6 +136,8 @@ export const api = {
     call<void>("PUT", `/connections/${at(connection)}/secret`, { secret }),
   flows: () => call<Schemas["FlowPage"]>("GET", "/flows"),
   flow: (name: string) => call<Schemas["FlowDetail"]>("GET", `/flows/${at(name)}`),
+  tryFlow: (name: string, trial: Schemas["FlowTrial"]) =>
+    call<Schemas["TriedFlow"]>("POST", `/flows/${at(name)}/trial`, trial),
   explainFlow: (name: string, text: string) =>
     call<Schemas["Explained"]>("POST", `/flows/${at(name)}/explain`, { text }),
   goLive: (name: string, version: number) =>

@@ -763,7 +763,10 @@ export interface paths {
         /** Hand a conversation back to its bot */
         post: {
             parameters: {
-                query?: never;
+                query?: {
+                    /** @description End the runs of flows that the person paused; else they go on. */
+                    runs?: "end";
+                };
                 header?: never;
                 path: {
                     id: string;
@@ -1668,6 +1671,56 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Started"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/flows/{name}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a draft on something that happened, or one step of it; nothing real is touched */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["FlowTrial"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TriedFlow"];
                     };
                 };
                 default: {
@@ -2735,6 +2788,8 @@ export interface paths {
                     open?: "true";
                     /** @description Only those that failed. */
                     failed?: "true";
+                    /** @description Only those whose id ends so. */
+                    ends?: string;
                     cursor?: string;
                 };
                 header?: never;
@@ -4182,6 +4237,8 @@ export interface components {
             updated_at: string;
             /** @description Of the draft. */
             version: number;
+            /** @description The values that it is given where it is started by hand. */
+            with?: string[];
         };
         FlowDetail: {
             /** @description To which other systems post, where a webhook starts it. */
@@ -4223,9 +4280,50 @@ export interface components {
             updated_at: string;
             /** @description Of the draft. */
             version: number;
+            /** @description The values that it is given where it is started by hand. */
+            with?: string[];
         };
         FlowPage: {
             items: components["schemas"]["Flow"][];
+        };
+        FlowTrial: {
+            /** @description What tools answer, by their names. */
+            answers?: {
+                [key: string]: unknown;
+            };
+            /** @description The number of the step before which it ends. */
+            before?: string;
+            /** @description What another system posts. */
+            body?: unknown;
+            channel?: string;
+            /** @description The id of the contact whose fields, stage and tags are known. */
+            contact?: string;
+            /** @description The id of a conversation: what the customer said in it. */
+            conversation?: string;
+            /** @description The id of what was sent with a form; latest for the last of a form that starts the flow. */
+            entry?: string;
+            /** @description What a customer writes. */
+            message?: string;
+            /** @description How much time passes at the end: 31m, 4h, 3d. */
+            pass?: string;
+            /** @description The id of what one posted; latest for the last. */
+            posted?: string;
+            /** @description The id of a run: what started it; latest for the last. */
+            run?: string;
+            /** @description Of one step: what was saved before it. */
+            saved?: {
+                [key: string]: unknown;
+            };
+            /** @description What the customer says then, one after another. */
+            says?: string[];
+            /** @description The number of the one step that is tried, by itself. */
+            step?: string;
+            /** @description A draft in place of the one that is kept. */
+            text?: string;
+            /** @description What the flow finds as event.NAME, where it is started by hand. */
+            values?: {
+                [key: string]: string;
+            };
         };
         Form: {
             /** @description Of its page; below it /embed.js is the script that shows it in other pages. */
@@ -5043,6 +5141,44 @@ export interface components {
             citations: components["schemas"]["Citation"][];
             reply: string;
             trace: components["schemas"]["Trace"];
+        };
+        TriedFlow: {
+            /** @description What would have been done beside talking, in order. */
+            happened: string[];
+            /** @description Why none began. */
+            missed?: string;
+            /** @description How the run stands at the end. */
+            stands?: string;
+            steps: components["schemas"]["TriedStep"][];
+            talk: components["schemas"]["TriedLine"][];
+            /** @description What each trigger says to what started it, up to the first that it fires. */
+            triggers: components["schemas"]["TriedTrigger"][];
+            /** @description What was saved. */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        TriedLine: {
+            /** Format: date-time */
+            at: string;
+            /** @enum {string} */
+            by: "customer" | "bot" | "person";
+            text: string;
+        };
+        TriedStep: {
+            /** Format: date-time */
+            at: string;
+            flow: string;
+            line: number;
+            number: string;
+            words: string;
+        };
+        TriedTrigger: {
+            fires: boolean;
+            line: number;
+            /** @description It does not. */
+            why?: string;
+            words: string;
         };
         Trouble: {
             conversation?: string;

@@ -1,5 +1,5 @@
 import { useMemo } from "react"
-import { type Document, isCollection, isScalar, parseDocument } from "yaml"
+import { type Document, isCollection, isMap, isScalar, isSeq, parseDocument, YAMLMap } from "yaml"
 
 /** The values of a document's text, and how to change one: comments and order stay as they are. */
 export type Values = {
@@ -42,5 +42,24 @@ function changed(text: string, path: string[], value: string | number | undefine
     if (isScalar(there)) there.value = value
     else doc.setIn(path, value)
   }
+  return doc.toString({ lineWidth: 0 })
+}
+
+/**
+ * The text of a flow in which its first webhook fills a field of the contact from a place in the body;
+ * the text as it is where it has no webhook.
+ */
+export function filledByWebhook(text: string, field: string, path: string): string {
+  const doc = parseDocument(text)
+  const when = doc.get("when", true)
+  const list = isSeq(when) ? when.items : [when]
+  const at = list.findIndex(item =>
+    isScalar(item) ? item.value === "webhook" : isMap(item) && item.has("webhook"),
+  )
+  if (at < 0) return text
+  const place = isSeq(when) ? ["when", at] : ["when"]
+  if (isScalar(list[at])) doc.setIn(place, doc.createNode({ webhook: {} }))
+  if (!isMap(doc.getIn([...place, "webhook"], true))) doc.setIn([...place, "webhook"], new YAMLMap())
+  doc.setIn([...place, "webhook", "contact", field], path)
   return doc.toString({ lineWidth: 0 })
 }

@@ -218,7 +218,15 @@ func (c *Checking) variables() map[string]variable {
 var always = []string{"now"}
 
 func (c *Checking) trigger(t *Trigger) {
-	c.args(t.Args, scope{}.with(always...))
+	brings := slices.Clone(always)
+	if t.Kind.Event != nil {
+		for name, g := range t.Kind.Event(c, t) {
+			if g.Always { // whatever other triggers bring
+				brings = append(brings, "event."+name)
+			}
+		}
+	}
+	c.args(t.Args, scope{}.with(brings...))
 	if t.Kind.Missing != "" {
 		c.Wrong(t.At, "the trigger %s cannot fire yet: %s", t.Kind.Name, t.Kind.Missing)
 	}

@@ -201,7 +201,7 @@ func (r *reader) scalar(n document.Node, f *Field, arg *Arg) bool {
 			return false
 		}
 	case Variable:
-		if reserved[n.Text] {
+		if IsTaken(n.Text) {
 			return wrong("%q means something in expressions already; save it under another name", n.Text)
 		}
 		if !isVariable(n.Text) {
@@ -217,15 +217,19 @@ func (r *reader) scalar(n document.Node, f *Field, arg *Arg) bool {
 
 var variableRule = regexp.MustCompile(`^(contact\.)?[a-z][a-z0-9_]{0,39}$`)
 
-func isVariable(s string) bool { return variableRule.MatchString(s) && !reserved[s] }
+func isVariable(s string) bool { return variableRule.MatchString(s) && !reserved[s] && !words[s] }
 
-// reserved are names that values cannot be saved under.
+// reserved are names that values cannot be saved under: they mean something already.
 var reserved = map[string]bool{
 	"contact": true, "conversation": true, "message": true, "event": true, "memory": true, "now": true, "workspace": true, "run": true,
-	"item": true, "number": true, "round": true, "replied": true, "answered": true, "confidence": true, "true": true, "false": true, "null": true, "in": true,
-	"as": true, "break": true, "const": true, "continue": true, "else": true, "for": true, "function": true, "if": true, "import": true,
-	"let": true, "loop": true, "package": true, "namespace": true, "return": true, "var": true, "void": true, "while": true, "optional": true,
+	"item": true, "number": true, "round": true, "replied": true, "answered": true, "confidence": true, "optional": true,
 	"int": true, "double": true, "string": true, "bool": true, "list": true, "map": true, "type": true, "duration": true, "timestamp": true, "size": true,
+}
+
+// words are those of the language of expressions, which nothing can be called by.
+var words = map[string]bool{
+	"true": true, "false": true, "null": true, "in": true, "as": true, "break": true, "const": true, "continue": true, "else": true, "for": true, "function": true,
+	"if": true, "import": true, "let": true, "loop": true, "package": true, "namespace": true, "return": true, "var": true, "void": true, "while": true,
 }
 
 // text checks what is meant as a text for what YAML would make of it. Where figures may

@@ -23,7 +23,12 @@ func (c *Checking) NoSuchField(arg *Arg, name string) {
 func IsVariable(name string) bool { return isVariable(name) }
 
 // IsTaken reports whether a name means something in expressions already.
-func IsTaken(name string) bool { return reserved[name] }
+func IsTaken(name string) bool { return reserved[name] || words[name] }
+
+// IsPart reports whether something can be found under a name in an event: event.number.
+func IsPart(name string) bool {
+	return variableRule.MatchString(name) && !strings.Contains(name, ".") && !words[name]
+}
 
 // Within returns the steps of a list and of all lists in it.
 func Within(b *Block) (list []*Step) {

@@ -383,6 +383,19 @@ func (f *Flow) Hold(d document.Directory) []document.Finding {
 // Step returns the step at a path, nil if there is none.
 func (f *Flow) Step(path string) *Step { return f.steps[path] }
 
+// Numbered returns the step of a number, nil if there is none.
+func (f *Flow) Numbered(number string) (numbered *Step) {
+	if number == "" {
+		return nil
+	}
+	f.Each(func(s *Step, _ int) {
+		if s.Number == number {
+			numbered = s
+		}
+	})
+	return numbered
+}
+
 // Each calls do for every step, in the order of the text, with how deep it stands.
 func (f *Flow) Each(do func(s *Step, depth int)) { f.Body.each(do, 0) }
 

@@ -203,6 +203,10 @@ func (r *Running) steps(resume bool, e Event) {
 			return
 		}
 		step := r.here()
+		if why := r.bounded(step); why != "" {
+			r.end(Stopped, why)
+			return
+		}
 		if step == nil {
 			if !r.up() {
 				return
@@ -215,6 +219,22 @@ func (r *Running) steps(resume bool, e Event) {
 		resume = false
 		r.do(step, move)
 	}
+}
+
+// bounded says why a run that is only tried in part ends at a step, nil at the end of a list;
+// "" if it goes on.
+func (r *Running) bounded(step *Step) string {
+	b := r.Bounds
+	if b == nil || b.Flow != r.Flow.Name || r.state.End != nil {
+		return ""
+	}
+	if b.Before != "" && step != nil && step.Number == b.Before {
+		return "it stands before step " + b.Before
+	}
+	if only := r.Flow.Numbered(b.Only); only != nil && len(r.state.Frames) <= len(placed(only)) && step != only {
+		return "step " + b.Only + " is taken"
+	}
+	return ""
 }
 
 // here is the step that the run stands at, nil at the end of a list.
@@ -273,12 +293,12 @@ func (r *Running) take(s *Step, resume bool, e Event) (m Move) {
 	}
 	r.state.Taken++
 	if condition := s.Args["if"]; condition != nil {
-		holds, err := r.Holds(condition)
+		holds, words, err := r.Weighs(condition)
 		if err != nil {
 			return Fail(err)
 		}
 		if !holds {
-			r.passed(s, "left out: it is not so that "+InWords(condition.Text))
+			r.passed(s, "left out: it is not so that "+words)
 			return Next()
 		}
 	}

@@ -34,6 +34,14 @@ type Stage struct {
 	OptedOut bool                         // the handle wants no messages that nobody asked for
 	Fields   contact.Fields
 	Lists    func(name string) []any // lists of the workspace, for loops
+	Bounds   *Bounds                 // how far runs are taken; nil: to their end
+}
+
+// Bounds say how far the runs of a flow are taken when it is tried in part.
+type Bounds struct {
+	Flow   string
+	Before string // the number of a step before which they end; "": none
+	Only   string // the number of a step after which they end; "": none
 }
 
 // Talk is the conversation that a run takes part in.
@@ -143,22 +151,40 @@ type Matching struct {
 // why not.
 func (c *Checked) Fits(h Happening, stage Stage, like func(string, []string) float64) (*Trigger, string) {
 	why := "it has no such trigger"
+	for _, f := range c.Weigh(h, stage, like) {
+		if f.Fits {
+			return f.Trigger, ""
+		}
+		why = f.Why
+	}
+	return nil, why
+}
+
+// A Fit says of a trigger whether something that happened fires it.
+type Fit struct {
+	Trigger *Trigger
+	Fits    bool
+	Why     string // it does not
+}
+
+// Weigh holds something that happened against each trigger of its kind, in their order, up
+// to the first that it fires.
+func (c *Checked) Weigh(h Happening, stage Stage, like func(string, []string) float64) (list []Fit) {
 	s := Begin(h.Values)
 	for _, t := range c.Triggers {
 		if t.Kind.Name != h.Kind || h.Flow != "" && (h.Flow != c.Name || h.Index != t.Index && h.Kind != ByHand) {
 			continue
 		}
 		m := &Matching{Running: &Running{Stage: stage, Flow: c, state: &s, frame: &s.Frames[0]}, Happening: h, Like: like}
-		fits, because := true, ""
+		f := Fit{Trigger: t, Fits: true}
 		if t.Kind.Fits != nil {
-			fits, because = t.Kind.Fits(m, t)
+			f.Fits, f.Why = t.Kind.Fits(m, t)
 		}
-		if fits {
-			return t, ""
+		if list = append(list, f); f.Fits {
+			break
 		}
-		why = because
 	}
-	return nil, why
+	return list
 }
 
 // ByHand is the trigger of flows that people, programs and other flows start.

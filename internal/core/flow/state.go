@@ -86,6 +86,26 @@ func Begin(event map[string]any, heard ...Heard) State {
 	return State{Frames: []Frame{{}}, Values: map[string]any{}, Event: event, Heard: heard}
 }
 
+// BeginAt returns the state of a run that stands at a step, with values that were saved
+// before.
+func BeginAt(s *Step, event, values map[string]any) State {
+	return State{Frames: placed(s), Values: values, Event: event}
+}
+
+// placed are the frames of a run that stands at a step.
+func placed(s *Step) (frames []Frame) {
+	parts := strings.Split(s.Path, "/")
+	for i := 0; i < len(parts); i += 2 {
+		at, _ := strconv.Atoi(parts[i])
+		f := Frame{Step: at}
+		if i > 0 {
+			f.Block = parts[i-1]
+		}
+		frames = append(frames, f)
+	}
+	return frames
+}
+
 // Asks reports whether a run that stands so has a question open, or waits in the middle of
 // talking for a reply.
 func (f *Flow) Asks(s State) bool {

@@ -61,6 +61,34 @@ func (r *Running) Holds(arg *Arg) (bool, error) {
 	return holds, nil
 }
 
+// Weighs evaluates a condition, and says it in words with the values that decide: "people is
+// more than 60 (people is 12)". Values that others may not see are not told.
+func (r *Running) Weighs(arg *Arg) (holds bool, words string, err error) {
+	if holds, err = r.Holds(arg); err != nil {
+		return false, "", err
+	}
+	var values []string
+	for _, name := range r.Flow.values[arg].uses {
+		v, known := r.Lookup(name)
+		said := r.Show(v)
+		switch field, ofContact := strings.CutPrefix(name, "contact."); {
+		case name == "now":
+			continue
+		case !known || said == "":
+			said = "not known"
+		case ofContact:
+			if f, ok := r.Flow.Settings.Fields.Named(field); ok {
+				said = f.Shown(said)
+			}
+		}
+		values = append(values, name+" is "+shorten(text.Squeeze(said), 60))
+	}
+	if words = InWords(arg.Text); len(values) > 0 {
+		words += " (" + strings.Join(values, ", ") + ")"
+	}
+	return holds, words, nil
+}
+
 // Cells fills the texts under their keys.
 func (r *Running) Cells(arg *Arg) (map[string]string, error) {
 	cells := map[string]string{}

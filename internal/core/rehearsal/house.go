@@ -19,7 +19,7 @@ import (
 func (p *play) flowStage() flow.Stage {
 	s := flow.Stage{
 		Now: p.now, Contact: p.memory, Stands: p.stage, Tags: p.tags, Fields: p.Settings.Fields, Open: p.Open, Quiet: p.Settings.QuietFor(p.channel, p.memory),
-		OptedOut: p.optedOut, Bot: p.base.Brief.Name, Lists: p.list,
+		OptedOut: p.optedOut, Bot: p.base.Brief.Name, Lists: p.list, Bounds: p.bounds,
 	}
 	if p.begun {
 		complaints := 0
@@ -100,7 +100,7 @@ func (p *play) turn(said string, wakes ...dialogue.Wake) {
 	}
 	var live []*flow.Checked
 	for _, f := range p.Flows {
-		if f.Listens("message") {
+		if f.Listens("message") && (p.alone == nil || f == p.alone) {
 			live = append(live, f)
 		}
 	}
@@ -120,7 +120,7 @@ func (p *play) turn(said string, wakes ...dialogue.Wake) {
 		d = p.Decide(p.ctx, s)
 	}
 	if said != "" {
-		p.lines = append(p.lines, flow.Line{By: "customer", Text: said, At: p.now})
+		p.line(flow.Line{By: "customer", Text: said, At: p.now})
 		known := d.Trace.Code == dialogue.CodeAnswered || d.Trace.Code == dialogue.CodeConfirmed
 		p.answered = &known
 	}
@@ -145,7 +145,7 @@ func (p *play) id(what string) string {
 }
 
 func (p *play) called(call dialogue.Call) dialogue.Result {
-	p.happened = append(p.happened, "call "+call.Tool)
+	p.did("call " + call.Tool)
 	if r, ok := p.given[keyOf(call)]; ok {
 		return r
 	}
@@ -180,9 +180,10 @@ func (p *play) may(f *flow.Checked) string {
 
 func (p *play) change(c dialogue.RunChange) {
 	if c.Missed != "" {
-		p.happened = append(p.happened, "missed "+c.Flow.Name+": "+c.Missed)
+		p.did("missed " + c.Flow.Name + ": " + c.Missed)
 		return
 	}
+	p.took(c.Run, c.Passed)
 	at := slices.IndexFunc(p.runs, func(r dialogue.Run) bool { return r.ID == c.ID })
 	if at < 0 {
 		p.runs, p.loose = append(p.runs, c.Run), append(p.loose, false)
@@ -194,7 +195,7 @@ func (p *play) change(c dialogue.RunChange) {
 
 func (p *play) ended(r dialogue.Run) {
 	if r.State.End != nil {
-		p.happened = append(p.happened, fmt.Sprintf("end %s: %s", r.State.End.How, r.State.End.Why))
+		p.did(fmt.Sprintf("end %s: %s", r.State.End.How, r.State.End.Why))
 	}
 }
 
@@ -207,24 +208,25 @@ func (p *play) effect(e dialogue.Effect) {
 	case dialogue.Say:
 		words := message.Plain(e.Parts)
 		p.said = append(p.said, words)
-		p.lines = append(p.lines, flow.Line{By: "bot", Text: words, At: p.now})
+		p.line(flow.Line{By: "bot", Text: words, At: p.now})
 	case dialogue.Remember:
 		before := p.memory[e.Field].Value
 		if p.memory = p.memory.With(e.Fact); before != e.Value {
+			p.did("keep " + e.Field + ": " + e.Value)
 			changed("field "+e.Field, before, e.Value)
 		}
 	case dialogue.Escalate:
 		p.escalated = true
-		p.happened = append(p.happened, "escalate "+e.Reason)
+		p.did("escalate " + e.Reason)
 		if e.Reason == "anger" {
 			p.complaint = append(p.complaint, p.now)
 		}
 		p.occur(flow.Happening{Kind: triggers.Conversation, Values: map[string]any{"what": "escalated", "reason": e.Reason, "channel": p.channel.Name}})
 	case dialogue.WriteRow:
 		p.rows = append(p.rows, e)
-		p.happened = append(p.happened, "row "+e.Sheet)
+		p.did("row " + e.Sheet + ": " + cellsOf(e.Cells))
 	case dialogue.Notify:
-		p.happened = append(p.happened, "notify "+e.To+": "+e.Subject+" "+e.Body)
+		p.did("notify " + e.To + ": " + e.Subject + " " + e.Body)
 	case dialogue.OptOut:
 		p.optedOut = !e.Again
 		for i := range p.runs {
@@ -238,14 +240,17 @@ func (p *play) effect(e dialogue.Effect) {
 		switch {
 		case e.Off && at >= 0:
 			p.tags = slices.Delete(p.tags, at, at+1)
+			p.did("untag " + e.Tag)
 			changed("untag", e.Tag, "")
 		case !e.Off && at < 0:
 			p.tags = append(p.tags, e.Tag)
+			p.did("tag " + e.Tag)
 			changed("tag", "", e.Tag)
 		}
 	case flow.Stand:
 		before := p.stage
 		p.stage = e.Stage
+		p.did("stage " + e.Stage)
 		changed("stage", before, e.Stage)
 	case flow.Assign:
 		if s, ok := p.Snapshot(e.Bot); ok {
@@ -259,12 +264,27 @@ func (p *play) effect(e dialogue.Effect) {
 		r := p.called(dialogue.Call{Tool: e.Tool, Arguments: e.Arguments})
 		p.results = append(p.results, dialogue.RunWake{Run: run, Event: flow.Event{Kind: flow.Result, Effect: e.Key, Value: r.Value, Error: r.Error}})
 	case flow.Count:
-		p.happened = append(p.happened, "count "+e.Milestone)
+		p.did("count " + e.Milestone)
 	case flow.Note:
-		p.happened = append(p.happened, "note "+e.Text)
+		p.did("note " + e.Text)
 	case dialogue.Sync:
-		p.happened = append(p.happened, "sync "+e.Connection)
+		p.did("sync " + e.Connection)
 	}
+}
+
+// line notes something that was said in the conversation.
+func (p *play) line(l flow.Line) { p.lines, p.talk = append(p.lines, l), append(p.talk, l) }
+
+// did notes something that happened.
+func (p *play) did(what string) { p.happened, p.all = append(p.happened, what), append(p.all, what) }
+
+// cellsOf are the cells of a row in a line.
+func cellsOf(cells map[string]string) string {
+	var parts []string
+	for _, column := range sortedKeys(cells) {
+		parts = append(parts, column+" "+flow.Quote(cells[column]))
+	}
+	return strings.Join(parts, ", ")
 }
 
 func (p *play) occur(h flow.Happening) { p.happenings = append(p.happenings, h) }
@@ -300,7 +320,7 @@ func (p *play) settle() {
 
 func (p *play) look(h flow.Happening) {
 	for _, f := range p.Flows {
-		if h.Flow != "" && h.Flow != f.Name || !f.Listens(h.Kind) {
+		if h.Flow != "" && h.Flow != f.Name || h.Flow == "" && p.alone != nil || !f.Listens(h.Kind) {
 			continue
 		}
 		if trigger, _ := f.Fits(h, p.flowStage(), p.Like); trigger == nil {
@@ -311,20 +331,30 @@ func (p *play) look(h flow.Happening) {
 			why = flow.CutOff
 		}
 		if why != "" {
-			p.happened = append(p.happened, "missed "+f.Name+": "+why)
+			p.did("missed " + f.Name + ": " + why)
 			continue
 		}
-		values := maps.Clone(h.Values)
-		if values == nil {
-			values = map[string]any{}
-		}
-		values["kind"] = h.Kind
-		r := dialogue.Run{ID: p.id("run"), Flow: f, Started: p.now, By: h.Kind, Depth: h.Depth, State: flow.Begin(values)}
-		p.depth[r.ID] = h.Depth
-		loose := !(p.begun && (h.Talk != "" || h.Kind == triggers.Conversation))
-		p.runs, p.loose = append(p.runs, r), append(p.loose, loose)
-		p.wake(r.ID, flow.Event{Kind: flow.Began})
+		p.starts(f, h, flow.Begin(eventOf(h)))
 	}
+}
+
+// eventOf is what a run finds of what started it.
+func eventOf(h flow.Happening) map[string]any {
+	values := maps.Clone(h.Values)
+	if values == nil {
+		values = map[string]any{}
+	}
+	values["kind"] = h.Kind
+	return values
+}
+
+// starts starts a run by something that happened.
+func (p *play) starts(f *flow.Checked, h flow.Happening, at flow.State) {
+	r := dialogue.Run{ID: p.id("run"), Flow: f, Started: p.now, By: h.Kind, Depth: h.Depth, State: at}
+	p.depth[r.ID] = h.Depth
+	loose := !(p.begun && (h.Talk != "" || h.Kind == triggers.Conversation))
+	p.runs, p.loose = append(p.runs, r), append(p.loose, loose)
+	p.wake(r.ID, flow.Event{Kind: flow.Began})
 }
 
 // wake tells a run what happened: in a turn of the conversation, or by itself.
@@ -345,6 +375,7 @@ func (p *play) wake(id string, e flow.Event) {
 	stage.Talk, stage.Run, stage.Started, stage.Conduct = nil, id, p.runs[at].Started, alone{p: p}
 	out := p.runs[at].Flow.Advance(p.runs[at].State, e, stage)
 	p.runs[at].State = out.State
+	p.took(p.runs[at], out.Passed)
 	for _, effect := range out.Effects {
 		p.effect(dialogue.Outward(effect, p.memory))
 	}
@@ -393,6 +424,7 @@ func (p *play) next(end time.Time) (at time.Time, what func()) {
 	for _, f := range p.Flows {
 		for _, t := range f.Triggers {
 			switch {
+			case p.alone != nil: // nothing starts by itself
 			case t.Kind.Name == triggers.Schedule:
 				if due, ok := triggers.Next(t, p.now); ok && due.Before(at) {
 					at, what = due, func() {

@@ -61,7 +61,7 @@ func Play(ctx context.Context, h House, s Script) (report Report) {
 	p := &play{ctx: ctx, House: h, script: s, answers: map[string]Answers{}, memory: contact.Memory{}}
 	p.now = s.Begins
 	if p.now.IsZero() {
-		p.now = time.Date(2026, 3, 3, 10, 0, 0, 0, h.Settings.Zone()) // a Tuesday
+		p.now = aTuesday(h.Settings.Zone())
 	} else {
 		p.now = time.Date(p.now.Year(), p.now.Month(), p.now.Day(), p.now.Hour(), p.now.Minute(), 0, 0, h.Settings.Zone())
 	}
@@ -94,6 +94,9 @@ func Play(ctx context.Context, h House, s Script) (report Report) {
 	}
 	return report
 }
+
+// aTuesday at ten is when it is where nothing says otherwise.
+func aTuesday(zone *time.Location) time.Time { return time.Date(2026, 3, 3, 10, 0, 0, 0, zone) }
 
 // play is a rehearsal under way: it does in memory what the engine does with records.
 type play struct {
@@ -135,6 +138,13 @@ type play struct {
 	happenings []flow.Happening
 	depth      map[string]int
 	idleFired  map[time.Duration]time.Time
+
+	// Of a flow that is tried.
+	alone  *flow.Checked // others start only where it starts them; nil: all play
+	bounds *flow.Bounds
+	all    []string    // all that happened
+	talk   []flow.Line // in all conversations
+	steps  []Taken     // by all runs, in order
 }
 
 func (p *play) begin() error {
@@ -170,7 +180,7 @@ func (p *play) item(item Item, line *Line) {
 			p.open()
 		}
 		for i, r := range p.runs {
-			if w := r.State.Wait; w != nil && w.For == flow.ForReply {
+			if w := r.State.Wait; w != nil && (w.For == flow.ForReply || r.Flow.Talks() && w.For != flow.ForTalk) {
 				p.loose[i] = false // it hears the customer, wherever that is
 			}
 		}

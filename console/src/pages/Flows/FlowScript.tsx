@@ -18,11 +18,16 @@ export function FlowScript({ name, example }: { name: string; example?: string }
   return <Editor key={name} flow={kept.data} text={kept.data?.text ?? example ?? ""} />
 }
 
+const placeOf = (name: string) => `flow ${name}`
+
+/** The text of a flow as it was left here, if it was not kept yet. */
+export const draftOf = (name: string) => sessionStorage.getItem(placeOf(name)) ?? undefined
+
 function Editor({ flow, text: begin }: { flow?: Schemas["FlowDetail"]; text: string }) {
   const queries = useQueryClient()
   const navigate = useNavigate()
   const now = useNow(30)
-  const place = `flow ${flow?.name ?? ""}`
+  const place = placeOf(flow?.name ?? "")
   const [text, setText] = useState(() => sessionStorage.getItem(place) ?? begin)
   const [base, setBase] = useState({ text: begin, version: flow?.version ?? 0 })
   const changed = base.version === 0 || text !== base.text

@@ -13,6 +13,7 @@ import { FlowVersions } from "./FlowVersions"
 import { Posted } from "./Posted"
 import { Runs } from "./Runs"
 import { StartFlow } from "./StartFlow"
+import { TryFlow } from "./TryFlow"
 
 /** What happens step by step when something happens. */
 export default function Flows() {
@@ -94,6 +95,7 @@ function State({ flow: f }: { flow: Schemas["Flow"] }) {
 
 const tabs = [
   ["", "Script"],
+  ["try", "Try it"],
   ["runs", "Runs"],
   ["versions", "Versions"],
   ["posted", "Posted to it"],
@@ -172,6 +174,7 @@ function Chosen({ flow: f }: { flow: Schemas["Flow"] }) {
           ))}
       </div>
       {tab === "" && <FlowScript name={f.name} />}
+      {tab === "try" && <TryFlow flow={f} />}
       {tab === "runs" && <Runs flow={f.name} />}
       {tab === "versions" && <FlowVersions flow={f} />}
       {tab === "posted" && <Posted flow={f} />}

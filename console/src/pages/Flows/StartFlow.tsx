@@ -3,7 +3,7 @@ import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Drawer } from "../../parts/Drawer"
-import { Area, Form } from "../../parts/Fields"
+import { Area, Form, Input } from "../../parts/Fields"
 
 /** Starts a flow by hand: for contacts, or for the rows of a list. */
 export function StartFlow(props: { flow: Schemas["Flow"]; open: boolean; onClose: () => void }) {
@@ -20,8 +20,10 @@ function Start({ flow, onClose }: { flow: Schemas["Flow"]; onClose: () => void }
   const contacts = useQuery({ queryKey: ["contacts"], queryFn: api.contacts })
   const [chosen, setChosen] = useState<string[]>([])
   const [table, setTable] = useState("")
+  const [values, setValues] = useState<Record<string, string>>({})
   const start = useMutation({
-    mutationFn: () => api.startFlow(flow.name, { contacts: table.trim() ? [] : chosen, rows: rowsOf(table) }),
+    mutationFn: () =>
+      api.startFlow(flow.name, { contacts: table.trim() ? [] : chosen, rows: rowsOf(table), values }),
     onSuccess: () => {
       void queries.invalidateQueries({ queryKey: ["runs"] })
       onClose()
@@ -57,6 +59,14 @@ function Start({ flow, onClose }: { flow: Schemas["Flow"]; onClose: () => void }
           ))}
         </ul>
       </fieldset>
+      {flow.with?.map(name => (
+        <Input
+          key={name}
+          label={name}
+          value={values[name] ?? ""}
+          onChange={value => setValues({ ...values, [name]: value })}
+        />
+      ))}
       <Area
         label="Or a table: the first line names the columns, separated by commas. The flow finds each as event.NAME; a column contact holds a contact's id."
         value={table}

@@ -24,14 +24,15 @@ var branch = &flow.StepKind{
 			if arm.Has("else") {
 				return flow.Into(block)
 			}
-			holds, err := r.Holds(arm["if"])
+			holds, words, err := r.Weighs(arm["if"])
 			if err != nil {
 				return flow.Fail(err)
 			}
 			if holds {
-				r.Did("%s holds", arm.Raw("if"))
+				r.Did("it is so that %s", words)
 				return flow.Into(block)
 			}
+			r.Did("it is not so that %s", words)
 		}
 		return flow.Next()
 	},

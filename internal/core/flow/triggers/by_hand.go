@@ -18,8 +18,8 @@ var byHand = &flow.TriggerKind{
 	},
 	Check: func(c *flow.Checking, t *flow.Trigger) {
 		for _, name := range t.Strings("with") {
-			if !flow.IsVariable(name) {
-				c.Wrong(t.Args["with"].At, "%q is no name for a value: use small letters, digits and _, a letter first", name)
+			if !flow.IsPart(name) || name == "kind" || name == "item" {
+				c.Wrong(t.Args["with"].At, "%q is no name for a value, or is there already: use small letters, digits and _, a letter first", name)
 			}
 		}
 	},

@@ -115,12 +115,12 @@ func condition(m *flow.Matching, t *flow.Trigger) (bool, string) {
 	if !t.Has("if") {
 		return true, ""
 	}
-	holds, err := m.Holds(t.Args["if"])
+	holds, words, err := m.Weighs(t.Args["if"])
 	switch {
 	case err != nil:
 		return false, "its condition could not be looked at: " + err.Error()
 	case !holds:
-		return false, "it is not so that " + flow.InWords(t.Raw("if"))
+		return false, "it is not so that " + words
 	}
 	return true, ""
 }
