@@ -118,7 +118,7 @@ function Editor({ flow, text: begin }: { flow?: Schemas["FlowDetail"]; text: str
       </section>
       <section
         aria-label="In plain sentences"
-        className="min-h-40 min-w-0 flex-[2] rounded-lg border border-line bg-sheet px-2 py-3 lg:overflow-y-auto"
+        className="min-h-40 min-w-0 shrink-0 rounded-lg border border-line bg-sheet px-2 py-3 lg:flex-[2] lg:shrink lg:overflow-y-auto"
       >
         <h3 className="mb-1 px-2 font-semibold">In plain sentences</h3>
         {said.data?.sentences.length === 0 && (

@@ -49,7 +49,7 @@ export function TryFlow({ flow: f }: { flow: Schemas["Flow"] }) {
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 lg:flex-row">
       <form
-        className="min-w-0 flex-[2] space-y-3 rounded-lg border border-line bg-sheet p-4 lg:overflow-y-auto"
+        className="min-w-0 shrink-0 lg:flex-[2] space-y-3 rounded-lg border border-line bg-sheet p-4 lg:shrink lg:overflow-y-auto"
         onSubmit={e => {
           e.preventDefault()
           if (ready) tried.mutate()
@@ -102,7 +102,7 @@ export function TryFlow({ flow: f }: { flow: Schemas["Flow"] }) {
       <section
         aria-label="What came of it"
         aria-live="polite"
-        className="min-h-40 min-w-0 flex-[3] rounded-lg border border-line bg-sheet p-4 lg:overflow-y-auto"
+        className="min-h-40 min-w-0 shrink-0 lg:flex-[3] rounded-lg border border-line bg-sheet p-4 lg:shrink lg:overflow-y-auto"
       >
         {tried.data ? (
           <Came of={tried.data} name={f.name} />
