@@ -59,6 +59,7 @@ func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 	}
 	c.events()
 	c.saved()
+	c.infer()
 	vars := c.variables()
 	env, err := newEnvironment(vars, settings.Zone().String())
 	if err != nil {

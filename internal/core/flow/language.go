@@ -76,6 +76,9 @@ type StepKind struct {
 	// Sets returns the values that the step sets under names of its own; nil: none.
 	Sets func(*Step) map[string]Kind
 
+	// Written returns what is written for those of them whose kind that tells; nil: none.
+	Written func(*Step) map[string]*Arg
+
 	// Leads says how the step's blocks are come to, for what is known in and after them.
 	Leads Leads
 

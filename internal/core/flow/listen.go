@@ -1,7 +1,9 @@
 package flow
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -14,8 +16,9 @@ import (
 
 // A Read says what is taken out of free text, and how.
 type Read struct {
-	As      string // text, name, integer, number, boolean, email, phone, date, time, datetime, choice, list
+	As      string // one of Reads, or record
 	Choices []string
+	Parts   []Wanted // of a record
 }
 
 // Reads are what can be taken out of free text.
@@ -32,6 +35,8 @@ func (rd Read) Kind() Kind {
 		return ATime
 	case "list":
 		return AList
+	case "record":
+		return ARecord
 	}
 	return AText
 }
@@ -70,6 +75,12 @@ func (rd Read) Words() string {
 		return "a list"
 	case "name":
 		return "a name"
+	case "record":
+		var parts []string
+		for _, p := range rd.Parts {
+			parts = append(parts, cmp.Or(p.Label, p.Name))
+		}
+		return strings.Join(parts, ", ")
 	}
 	return "a text"
 }
@@ -171,6 +182,36 @@ func (rd Read) Hear(said string, h Hearing) (value any, ok bool) {
 		return nil, false
 	}
 	return text.Squeeze(said), true
+}
+
+// Open are the parts of a record that are still to come.
+func (rd Read) Open(have map[string]any) (open []Wanted) {
+	for _, p := range rd.Parts {
+		if _, there := have[p.Name]; !there {
+			open = append(open, p)
+		}
+	}
+	return open
+}
+
+// Gather takes parts of a record out of a text, beside those that there are. What has no
+// form by which it is known wherever it stands is taken only where it alone is asked for.
+func (rd Read) Gather(said string, have map[string]any, h Hearing) (more map[string]any) {
+	open := rd.Open(have)
+	more = maps.Clone(have)
+	if more == nil {
+		more = map[string]any{}
+	}
+	for _, p := range open {
+		own := h
+		if own.Asked = h.Asked && len(open) == 1; !own.Asked && !p.As.Telling() && p.As.As != "name" && p.As.As != "time" {
+			continue
+		}
+		if value, ok := p.As.Hear(said, own); ok {
+			more[p.Name] = value
+		}
+	}
+	return more
 }
 
 // saidMail is an address as it is said: "ada at example dot org".

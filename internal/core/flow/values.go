@@ -105,8 +105,12 @@ func (r *Running) Cells(arg *Arg) (map[string]string, error) {
 	return cells, nil
 }
 
-// Single evaluates a text that may be one expression alone; then its value keeps its kind.
+// Single evaluates a text that may be one expression alone, or a bare number; then its value
+// keeps its kind.
 func (r *Running) Single(arg *Arg) (any, error) {
+	if n, bare := arg.Bare(); bare {
+		return n, nil
+	}
 	if pieces := r.Flow.texts[arg].pieces; len(pieces) == 1 && pieces[0].expression != nil {
 		return r.eval(pieces[0].expression)
 	}

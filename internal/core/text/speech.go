@@ -14,6 +14,7 @@ type Speech struct {
 	Correct    []string           // what begins a correction
 	Numbers    map[string]float64 // of words
 	NotClear   string             // before a question that is put again
+	StillNeed  string             // before the parts of an answer that are still to come
 	IsItRight  string             // reads %s back
 	StopDone   string             // after an opt-out
 	Unclear    string             // before a person is brought in
@@ -63,7 +64,7 @@ func (s Speech) With(more map[string][]string) Speech {
 // wordings are what is said, by name.
 func (s *Speech) wordings() map[string]*string {
 	return map[string]*string{
-		"not_clear": &s.NotClear, "is_it_right": &s.IsItRight, "stopped": &s.StopDone, "started_again": &s.StartAgain, "unclear": &s.Unclear, "given_up": &s.GivenUp,
+		"not_clear": &s.NotClear, "still_need": &s.StillNeed, "is_it_right": &s.IsItRight, "stopped": &s.StopDone, "started_again": &s.StartAgain, "unclear": &s.Unclear, "given_up": &s.GivenUp,
 	}
 }
 
@@ -76,6 +77,11 @@ func PhraseNames() []string {
 	}
 	slices.Sort(names)
 	return names
+}
+
+// Needs asks for the parts of an answer that are still to come.
+func (s Speech) Needs(parts []string) string {
+	return strings.ReplaceAll(s.StillNeed, "%s", strings.Join(parts, ", "))
 }
 
 // Readback asks whether a value is right.

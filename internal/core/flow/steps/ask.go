@@ -2,6 +2,7 @@ package steps
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,7 +20,13 @@ var ask = &flow.StepKind{
 		{Name: "text", Type: flow.Text, About: "The question."},
 		{Name: "vary", Type: flow.Texts, About: "Wordings of the question to choose among."},
 		{Name: "save", Type: flow.Variable, Required: true, About: "Where the value is kept: a name, or a field of the contact."},
-		{Name: "as", Type: flow.Choice, Choices: flow.Reads, About: "What is taken out of the reply; for a field of the contact what that holds."},
+		{Name: "as", Type: flow.Choice, Choices: slices.Concat(flow.Reads, []string{"record", "file"}), About: "What is taken out of the reply; for a field of the contact what that holds. A record holds several, under fields; what the first reply lacks is asked for."},
+		{Name: "fields", Type: flow.Objects, About: "Of a record: its parts, which are then found as NAME.part.", Of: []flow.Field{
+			{Name: "name", Type: flow.Variable, Required: true, About: "What the part is called."},
+			{Name: "about", Type: flow.Words, About: "What it is, as the customer is asked for it: the day."},
+			{Name: "as", Type: flow.Choice, Choices: flow.Reads, Required: true, About: "What it is."},
+			{Name: "choices", Type: flow.Texts, About: "Of a choice."},
+		}},
 		{Name: "choices", Type: flow.Texts, About: "What may be chosen."},
 		{Name: "check", Type: flow.Condition, After: true, About: "What must hold of the value."},
 		{Name: "otherwise", Type: flow.Text, About: "What is said when no value that holds is found, before the question is put again."},
@@ -50,6 +57,7 @@ var ask = &flow.StepKind{
 			c.Wrong(s.Args["choices"].At, "choices go with as: choice")
 		}
 		checkChoices(c, s)
+		checkRecord(c, s, rd)
 		if s.Has("patience") && s.Duration("patience", 0) == 0 {
 			c.Wrong(s.Args["patience"].At, "the question has no end to its patience: say how long the reply is waited for, such as 1d")
 		}
@@ -62,7 +70,7 @@ var ask = &flow.StepKind{
 		if list := s.Strings("vary"); len(list) > 0 {
 			words = list[0]
 		}
-		plain := fmt.Sprintf("Ask %s and wait for %s", flow.Quote(words), readOf(s).Words())
+		plain := fmt.Sprintf("Ask %s and wait for %s", flow.Quote(words), awaited(s))
 		if s.Has("check") {
 			plain += " for which " + flow.InWords(s.Raw("check"))
 		}
@@ -105,7 +113,19 @@ func readOf(s *flow.Step) flow.Read {
 			}
 		}
 	}
-	return flow.Read{As: as, Choices: s.Strings("choices")}
+	rd := flow.Read{As: as, Choices: s.Strings("choices")}
+	for _, f := range s.List("fields") {
+		rd.Parts = append(rd.Parts, wanted(f))
+	}
+	return rd
+}
+
+// awaited says what a question waits for.
+func awaited(s *flow.Step) string {
+	if name, ok := strings.CutPrefix(s.Raw("save"), "contact."); ok && !s.Has("as") && !s.Has("choices") {
+		return "the contact's " + strings.ReplaceAll(name, "_", " ")
+	}
+	return readOf(s).Words()
 }
 
 // reads is readOf, with what the workspace's field holds where the value goes there.
@@ -143,7 +163,13 @@ func known(r *flow.Running, s *flow.Step) bool {
 		}
 	}
 	rd, err := reads(r, s)
-	if err != nil || !rd.Telling() {
+	if err != nil {
+		return false
+	}
+	if rd.As == "record" {
+		return gathered(r, s, rd)
+	}
+	if !rd.Telling() {
 		return false
 	}
 	return r.EachHeard(func(h *flow.Heard) bool {
@@ -184,16 +210,12 @@ func keep(r *flow.Running, s *flow.Step, value any, heard string) (bool, error) 
 
 // put asks the question and waits.
 func put(r *flow.Running, s *flow.Step) flow.Move {
-	words, err := wording(r, s, "text")
-	if err != nil {
-		return flow.Fail(err)
-	}
-	rd, err := reads(r, s)
+	words, choices, err := question(r, s)
 	if err != nil {
 		return flow.Fail(err)
 	}
 	r.Asks(s)
-	r.Emit(flow.Say{Text: words, Choices: rd.Choices})
+	r.Emit(flow.Say{Text: words, Choices: choices})
 	r.Did("asked %s", flow.Quote(words))
 	return pause(r, s, time.Time{})
 }
@@ -235,12 +257,7 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 		if what := correct(r, s, rd, rest, h.ID); what != "" {
 			r.TookUp(h.ID)
 			r.Did("corrected: %s", what)
-			words, err := wording(r, s, "text")
-			if err != nil {
-				return flow.Fail(err)
-			}
-			r.Emit(flow.Say{Text: words, Choices: rd.Choices})
-			return pause(r, s, until)
+			return again(r, s, until, "")
 		}
 	}
 	// A question of the customer's, where a text is expected, is one that a bot surely knows.
@@ -251,7 +268,14 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 			}
 		}
 	}
+	if rd.As == "record" && (corrects && mends(r, rd, rest) || gathers(r, rd, h.Text, true)) && len(rd.Open(parts(r))) > 0 {
+		r.TookUp(h.ID)
+		return again(r, s, until, "")
+	}
 	value, ok := rd.Hear(h.Text, hearing(r, true))
+	if rd.As == "record" {
+		value, ok = whole(r, rd)
+	}
 	if !ok && corrects {
 		value, ok = rd.Hear(rest, hearing(r, true))
 	}
@@ -271,6 +295,7 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 			r.TookUp(h.ID)
 			return found()
 		}
+		r.Remember("parts", nil)
 		return unclear(r, s, until, h)
 	}
 	if move, done := inBetween(r, s, h, until); done {
@@ -305,15 +330,11 @@ func inBetween(r *flow.Running, s *flow.Step, h flow.Heard, until time.Time) (m 
 
 // again puts the question again, after some words.
 func again(r *flow.Running, s *flow.Step, until time.Time, before string) flow.Move {
-	words, err := wording(r, s, "text")
+	words, choices, err := question(r, s)
 	if err != nil {
 		return flow.Fail(err)
 	}
-	rd, err := reads(r, s)
-	if err != nil {
-		return flow.Fail(err)
-	}
-	r.Emit(flow.Say{Text: strings.TrimSpace(before + " " + words), Choices: rd.Choices})
+	r.Emit(flow.Say{Text: strings.TrimSpace(before + " " + words), Choices: choices})
 	return pause(r, s, until)
 }
 

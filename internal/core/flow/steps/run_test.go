@@ -307,6 +307,110 @@ steps:
   - set: { stage: enquiry }
 `
 
+// What is set to a number, a time, or yes and no, is one; what only looks like a number is a
+// text.
+func TestWhatIsSetKeepsItsKind(t *testing.T) {
+	start(t, `flow: kinds
+when: by hand
+speak_on: website
+steps:
+  - set: { values: { n: 5, code: 07700, price: 1.50, told: "5", due: "{{ now + duration('24h') }}" } }
+  - set: { values: { more: "{{ n + 1 }}", late: "{{ due < now }}" } }
+  - say: "{{ more }}, {{ code }}, {{ price }}, {{ told + '!' }}, {{ late ? 'late' : 'in time' }}, {{ due }}"
+`, nil, "").play(`
+		< 6, 07700, 1.50, 5!, in time, 2026-11-27 09:00
+		end done`)
+}
+
+// A record is asked for part by part: what a reply lacks is asked for, what was said already
+// is not.
+func TestARecordIsAskedForPartByPart(t *testing.T) {
+	const outing = `flow: outing
+when:
+  - message: { contains: [outing] }
+speak_on: website
+steps:
+  - ask: Which day, how many of you, to which island, and what for?
+    save: trip
+    as: record
+    fields:
+      - { name: day, about: the day, as: date }
+      - { name: people, about: how many, as: integer }
+      - { name: island, about: the island, as: choice, choices: [Gannet Holm, Hallow Point] }
+      - { name: why, about: what it is for, as: text }
+    check: "trip.people < 60"
+    otherwise: Fifty-nine at most.
+    confirm: CONFIRM
+  - say: "{{ trip.people + 1 }} seats to {{ trip.island }} on {{ trip.day }}: {{ trip.why }}."
+`
+	for name, c := range map[string]struct{ first, script string }{
+		"part by part": {"an outing", `
+			< Which day, how many
+			> tomorrow to gannet holm
+			< I still need: how many, what it is for
+			> 30 of us
+			< I still need: what it is for
+			> a birthday
+			< 31 seats to Gannet Holm on 2026-11-27: a birthday.
+			end done`},
+		"what was said already": {"an outing to hallow point for 3 tomorrow", `
+			< I still need: what it is for
+			> fishing
+			< 4 seats to Hallow Point on 2026-11-27: fishing.`},
+		"a correction": {"an outing", `
+			< Which day
+			> 30 of us tomorrow to hallow point
+			< I still need: what it is for
+			> no sorry, 32
+			< I still need: what it is for
+			> a choir
+			< 33 seats`},
+		"what does not hold": {"an outing", `
+			< Which day
+			> 70 of us tomorrow to hallow point
+			< I still need
+			> a choir
+			< Fifty-nine at most.
+			> 40 of us tomorrow to hallow point
+			< I still need
+			> a choir
+			< 41 seats`},
+		"nothing of it": {"an outing", `
+			< Which day
+			> hm
+			< Fifty-nine at most.
+			> hm hm
+			< Fifty-nine at most.
+			> hm hm hm
+			< I do not get it
+			end done`},
+		"something in between": {"an outing", `
+			< Which day
+			> 3 of us
+			< I still need: the day, the island, what it is for
+			> is there wifi?
+			< There is none on board
+			< I still need: the day, the island, what it is for`},
+		"silence": {"an outing", `
+			< Which day
+			+25h
+			end done: nobody answered`},
+	} {
+		t.Run(name, func(t *testing.T) {
+			start(t, strings.Replace(outing, "CONFIRM", "false", 1), map[string]any{"text": c.first}, c.first).play(c.script)
+		})
+	}
+	start(t, strings.Replace(outing, "CONFIRM", "true", 1), map[string]any{"text": "an outing"}, "an outing").play(`
+		< Which day
+		> 3 of us tomorrow to hallow point
+		< I still need: what it is for
+		> fishing
+		< day: 2026-11-27
+		> yes
+		< 4 seats to Hallow Point on 2026-11-27: fishing.`)
+}
+
+// A follow-up waits over days, and stops at the first reply.
 func TestAFollowUpStopsAtAReply(t *testing.T) {
 	start(t, followUp, nil, "").play(`
 		< nothing

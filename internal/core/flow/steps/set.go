@@ -11,7 +11,7 @@ var set = &flow.StepKind{
 	About:   "Sets values, fields of the contact (contact.island), or the contact's stage.",
 	Example: "- set: { values: { total: \"{{ party_size * 4 }}\" } }",
 	Fields: []flow.Field{
-		{Name: "values", Type: flow.Cells, About: "What is set, by name. A text that is one expression alone keeps its kind."},
+		{Name: "values", Type: flow.Cells, About: "What is set, by name. A bare number, and a text that is one expression alone, keep their kind."},
 		{Name: "stage", Type: flow.Name, Kind: "stage", About: "The stage that the contact stands at from now on."},
 	},
 	Sets: func(s *flow.Step) map[string]flow.Kind {
@@ -22,6 +22,15 @@ var set = &flow.StepKind{
 			}
 		}
 		return sets
+	},
+	Written: func(s *flow.Step) map[string]*flow.Arg {
+		written := map[string]*flow.Arg{}
+		if s.Has("values") {
+			for _, cell := range s.Args["values"].Cells {
+				written[cell.Key] = cell.Arg
+			}
+		}
+		return written
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		if !s.Has("values") && !s.Has("stage") {
