@@ -90,7 +90,7 @@ type Started struct {
 }
 
 // FlowTrial says how a flow is tried, and on what: one of message, body, posted, entry, run
-// and conversation starts it; without any it is started by hand, or by its schedule.
+// and conversation starts it; without any it is started by hand, or as its first trigger says.
 type FlowTrial struct {
 	Text         string            `json:"text,omitempty" maxLength:"262144" description:"A draft in place of the one that is kept."`
 	Message      string            `json:"message,omitempty" maxLength:"4000" description:"What a customer writes."`

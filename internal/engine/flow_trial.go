@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"time"
 
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/flow/triggers"
@@ -15,7 +14,7 @@ import (
 )
 
 // A FlowTrial says how a draft of a flow is tried, and on what. One of the ids or texts says
-// what starts it; with none of them it is started by hand, or by its schedule.
+// what starts it; with none of them it is started by hand, or as its first trigger says.
 type FlowTrial struct {
 	Flow, Text   string // its name, and a text in place of the draft that is kept
 	Message      string // what a customer writes
@@ -122,12 +121,7 @@ func (f *Flows) startOf(ctx context.Context, t *FlowTrial, trying *rehearsal.Try
 	case t.Conversation != "":
 		return f.startOfTalk(ctx, t, trying)
 	default:
-		*starts = flow.Happening{Kind: flow.ByHand, Values: t.Event}
-		for _, one := range flows {
-			if one.Name == t.Flow && !one.Listens(flow.ByHand) && one.Listens(triggers.Schedule) {
-				*starts = flow.Happening{Kind: triggers.Schedule, Values: map[string]any{"at": trying.Now.Format(time.RFC3339Nano)}}
-			}
-		}
+		starts.Values = t.Event
 	}
 	return nil
 }

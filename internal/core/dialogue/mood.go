@@ -38,6 +38,14 @@ func WantsPerson(message string) bool {
 	return holdsOne(text.Words(message), wishWords) && wish.MatchString(message) && !notWish.MatchString(wish.FindString(message))
 }
 
+// callMe is the wish to be called, which a flow may foresee.
+var callMe = regexp.MustCompile(`(?i)\b(?:call|ring|phone) me(?: back)?\b`)
+
+// onlyACall reports whether what a customer wishes of people is a call.
+func onlyACall(message string) bool {
+	return callMe.MatchString(message) && !wish.MatchString(callMe.ReplaceAllString(message, ""))
+}
+
 // angryWords are strong words; of those of two words the first stands here.
 var angryWords = func() map[string]bool {
 	words := map[string]bool{}

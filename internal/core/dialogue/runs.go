@@ -197,6 +197,26 @@ func (t *turn) inFlow() bool {
 	return t.start(heard)
 }
 
+// foreseen reports whether what was said answers the open question of a run, or starts a flow
+// that names it.
+func (t *turn) foreseen() bool {
+	for at, r := range t.runs {
+		if r.asks() && r.Flow.Hears(r.State, t.said, t.stage(t.runs[at], true)) {
+			return true
+		}
+	}
+	happened := t.happened()
+	return slices.ContainsFunc(t.Flows.Live, func(f *flow.Checked) bool {
+		trigger, _ := f.Fits(happened, t.stage(Run{Flow: f}, true), t.Flows.Like)
+		return trigger != nil && (trigger.Has("contains") || trigger.Has("exactly") || trigger.Has("about"))
+	})
+}
+
+// happened is that the customer wrote.
+func (t *turn) happened() flow.Happening {
+	return flow.Happening{Kind: "message", Values: map[string]any{"text": t.said, "channel": t.Channel.Name, "first": t.Flows.First}}
+}
+
 func (t *turn) heard() flow.Heard {
 	h := flow.Heard{Text: t.said, At: t.Now}
 	for _, m := range t.Messages {
@@ -231,10 +251,11 @@ func (t *turn) listening() (list []int) {
 
 // start starts the first flow whose trigger the message fires.
 func (t *turn) start(heard flow.Heard) bool {
-	values := map[string]any{"text": t.said, "channel": t.Channel.Name, "first": t.Flows.First}
+	happened := t.happened()
+	values := happened.Values
 	for _, f := range t.Flows.Live {
 		stage := t.stage(Run{Flow: f}, true)
-		trigger, why := f.Fits(flow.Happening{Kind: "message", Values: values}, stage, t.Flows.Like)
+		trigger, why := f.Fits(happened, stage, t.Flows.Like)
 		if trigger == nil {
 			continue
 		}

@@ -2,7 +2,9 @@ package dialogue_test
 
 import (
 	"errors"
+	"fmt"
 	"slices"
+	"strings"
 	"testing"
 
 	"urgentparrot.example/internal/core/dialogue"
@@ -193,6 +195,41 @@ func TestPeopleComeBeforeFlows(t *testing.T) {
 	s.Messages = []dialogue.Incoming{{ID: "2", Text: "12"}}
 	if d := dialogue.Decide(t.Context(), s); len(d.Effects) != 0 {
 		t.Errorf("while a person leads it does %v", d.Effects)
+	}
+}
+
+// Who wants to be called is handed to people, unless a flow foresees that, or it answers what
+// a flow asks.
+func TestAWishToBeCalledGoesToTheFlowThatForeseesIt(t *testing.T) {
+	const calls = "flow: calls\nwhen:\n  - message: { contains: [ring me, call me] }\nsteps:\n  - ask: On which number?\n    save: number_given\n    as: phone\n  - ask: When suits you?\n    save: at\n    as: time\n  - say: \"{{ number_given }} at {{ at }}.\"\n"
+	const other = "flow: other\nwhen:\n  - message: { if: \"event.first\" }\nsteps:\n  - ask: How many?\n    save: n\n    as: integer\n"
+	for name, c := range map[string]struct {
+		flow  string
+		said  []string
+		words string // said at the end
+	}{
+		"foreseen":                 {calls, []string{"could somebody ring me please"}, "On which number?"},
+		"and answered":             {calls, []string{"could somebody ring me please", "call me on 07700 900321", "call me at 16:30"}, "+447700900321 at 16:30."},
+		"a person all the same":    {calls, []string{"call me, I want to talk to a person"}, ""},
+		"a person is wanted first": {calls, []string{"I want to talk to a person, call me"}, ""},
+		"not foreseen":             {other, []string{"could somebody ring me please"}, ""},
+		"no answer":                {other, []string{"hello", "call me back"}, ""},
+	} {
+		s := playing(t, frontDesk(t), c.flow)
+		s.Flows.First = true
+		var d dialogue.Decision
+		for i, words := range c.said {
+			s.Messages = []dialogue.Incoming{{ID: fmt.Sprint(i), Text: words}}
+			d = dialogue.Decide(t.Context(), s)
+			s.State, s.Flows.First, s.Runs = d.State, false, nil
+			for _, r := range d.Runs {
+				s.Runs = append(s.Runs, r.Run)
+			}
+		}
+		handed := d.State.Lead == dialogue.Waiting
+		if words := strings.Join(said(d), " "); handed != (c.words == "") || !handed && words != c.words {
+			t.Errorf("%s: it says %q, handed over: %v", name, words, handed)
+		}
 	}
 }
 

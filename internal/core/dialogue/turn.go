@@ -52,7 +52,7 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	case s.Streak >= streakEnds:
 		t.stopLoop()
 		return t.decision()
-	case WantsPerson(t.said):
+	case WantsPerson(t.said) && !(onlyACall(t.said) && t.foreseen()):
 		t.handOver(bot.OnWish, "asked for a person", bot.WishGranted)
 	default:
 		angry := isAngry(t.said)

@@ -85,6 +85,10 @@ type StepKind struct {
 	// Over names the fields with which a loop goes over a list.
 	Over []string
 
+	// Hears reports whether what is said answers the step while it waits; nil: it cannot be
+	// told.
+	Hears func(r *Running, s *Step, said string) bool
+
 	// Ends says that nothing after the step in its list is reached.
 	Ends bool
 
@@ -128,6 +132,10 @@ type TriggerKind struct {
 	NoContact bool // it brings nobody
 	Check     func(*Checking, *Trigger)
 	Plain     func(*Trigger) string
+
+	// Sample returns what the event of one that fires it may hold, at a time; nil: that has
+	// to be given.
+	Sample func(t *Trigger, now time.Time) map[string]any
 
 	// Event lists what the event holds beside what all do, by name: event.text.
 	Event func(c *Checking, t *Trigger) map[string]Given

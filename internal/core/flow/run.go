@@ -189,6 +189,14 @@ func (c *Checked) Advance(s State, e Event, stage Stage) (o Outcome) {
 	return
 }
 
+// Hears reports whether what is said answers the question that a run has open. Nothing comes
+// of it.
+func (c *Checked) Hears(s State, said string, stage Stage) bool {
+	r := &Running{Stage: stage, Flow: c, state: s.clone()}
+	step := r.here()
+	return step != nil && step.Kind.Hears != nil && step.Kind.Hears(r, step, said)
+}
+
 // steps takes steps until the run waits or ends. With resume the step that waited goes on.
 func (r *Running) steps(resume bool, e Event) {
 	for taken := 0; r.state.End == nil && r.state.Wait == nil && !r.state.pending; taken++ {

@@ -86,6 +86,9 @@ func Try(ctx context.Context, h House, t Trying) (tried Tried, err error) {
 	}
 	p.settle()
 	for _, words := range t.Says {
+		if tried.Missed != "" {
+			break
+		}
 		p.item(Item{Customer: words}, &Line{})
 	}
 	if t.Pass > 0 {
@@ -104,15 +107,11 @@ func Try(ctx context.Context, h House, t Trying) (tried Tried, err error) {
 			break
 		}
 	}
-	if tried.Stands == "" && tried.Missed == "" {
-		tried.Missed = "the message does not come to it: " + p.why
-	}
 	return tried, errors.Join(p.failed, ctx.Err())
 }
 
 // tryFrom starts the flow as it is to be tried.
 func (p *play) tryFrom(f *flow.Checked, t Trying, tried *Tried) error {
-	said, _ := t.Starts.Values["text"].(string)
 	if t.Step != "" {
 		step := f.Numbered(t.Step)
 		if step == nil {
@@ -122,7 +121,11 @@ func (p *play) tryFrom(f *flow.Checked, t Trying, tried *Tried) error {
 		p.starts(f, flow.Happening{Kind: flow.ByHand, Talk: "rehearsed"}, flow.BeginAt(step, eventOf(t.Starts), maps.Clone(t.Values)))
 		return nil
 	}
-	happened := t.Starts
+	happened, err := startOf(f, t.Starts, p.now)
+	if err != nil {
+		return err
+	}
+	said, _ := happened.Values["text"].(string)
 	if happened.Kind == triggers.Message {
 		happened.Values = maps.Clone(happened.Values)
 		happened.Values["channel"] = p.channel.Name
@@ -136,16 +139,37 @@ func (p *play) tryFrom(f *flow.Checked, t Trying, tried *Tried) error {
 	if !slices.ContainsFunc(tried.Fits, func(fit flow.Fit) bool { return fit.Fits }) {
 		tried.Missed = "none of its triggers fits"
 		if len(tried.Fits) == 0 {
-			tried.Missed = "it has no trigger for a " + happened.Kind
+			tried.Missed = "no trigger of it is of the kind “" + happened.Kind + "”"
 		}
 		return nil
 	}
 	if happened.Kind == triggers.Message {
 		p.item(Item{Customer: said}, &Line{})
+		if len(p.runs) == 0 {
+			tried.Missed = "the message does not come to it: " + p.why
+		}
 	} else {
 		p.starts(f, happened, flow.Begin(eventOf(happened)))
 	}
 	return nil
+}
+
+// startOf is what starts a flow where nothing is said of it: somebody by hand, or what its
+// first trigger is for that needs nothing more.
+func startOf(f *flow.Checked, h flow.Happening, now time.Time) (flow.Happening, error) {
+	if h.Kind != "" {
+		return h, nil
+	}
+	if f.Listens(flow.ByHand) {
+		h.Kind = flow.ByHand
+		return h, nil
+	}
+	for _, t := range f.Triggers {
+		if t.Kind.Sample != nil {
+			return flow.Happening{Kind: t.Kind.Name, Values: t.Kind.Sample(t, now)}, nil
+		}
+	}
+	return h, errors.New("say what starts it: what was posted, or sent with its form, or an earlier run")
 }
 
 // standing says how a run stands.

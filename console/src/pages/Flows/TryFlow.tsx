@@ -10,7 +10,7 @@ import { draftOf } from "./FlowScript"
 
 const ways = [
   ["message", "A customer writes"],
-  ["hand", "Somebody starts it by hand"],
+  ["hand", "By hand, or as its trigger says"],
   ["conversation", "A conversation that there was"],
   ["entry", "What was last sent with its form"],
   ["posted", "What another system posted"],

@@ -76,6 +76,14 @@ var ask = &flow.StepKind{
 		}
 		return plain + ", up to " + flow.Spoken(s.Duration("patience", flow.Patience)) + ". Keeps it as " + s.Raw("save") + "."
 	},
+	Hears: func(r *flow.Running, s *flow.Step, said string) bool {
+		rd, err := reads(r, s)
+		if err != nil || !rd.Telling() && rd.As != "time" {
+			return false
+		}
+		_, ok := rd.Hear(said, hearing(r, true))
+		return ok
+	},
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {
 		if known(r, s) {
 			return flow.Next()

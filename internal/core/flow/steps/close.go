@@ -1,6 +1,10 @@
 package steps
 
-import "urgentparrot.example/internal/core/flow"
+import (
+	"strings"
+
+	"urgentparrot.example/internal/core/flow"
+)
 
 // closing is the step close.
 var closing = &flow.StepKind{
@@ -15,6 +19,6 @@ var closing = &flow.StepKind{
 			return flow.Fail(err)
 		}
 		r.Emit(flow.Close{Why: why})
-		return flow.Finish(flow.Done, "closed the conversation: "+why)
+		return flow.Finish(flow.Done, strings.TrimSuffix("closed the conversation: "+why, ": "))
 	},
 }

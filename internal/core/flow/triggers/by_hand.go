@@ -1,6 +1,10 @@
 package triggers
 
-import "urgentparrot.example/internal/core/flow"
+import (
+	"time"
+
+	"urgentparrot.example/internal/core/flow"
+)
 
 var byHand = &flow.TriggerKind{
 	Name:    flow.ByHand,
@@ -23,5 +27,6 @@ var byHand = &flow.TriggerKind{
 			}
 		}
 	},
-	Plain: func(*flow.Trigger) string { return "somebody starts it by hand, or another flow does" },
+	Sample: func(*flow.Trigger, time.Time) map[string]any { return map[string]any{} },
+	Plain:  func(*flow.Trigger) string { return "somebody starts it by hand, or another flow does" },
 }

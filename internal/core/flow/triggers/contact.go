@@ -2,6 +2,7 @@ package triggers
 
 import (
 	"fmt"
+	"time"
 
 	"urgentparrot.example/internal/core/flow"
 )
@@ -67,6 +68,20 @@ var contact = &flow.TriggerKind{
 			return t.Has("untag") && s.Raw("tag") == t.Raw("untag")
 		}
 		return false
+	},
+	Sample: func(t *flow.Trigger, _ time.Time) map[string]any {
+		v := map[string]any{"what": "created", "from": t.Raw("from"), "to": t.Raw("to")}
+		switch {
+		case t.Has("field"):
+			v["what"] = "field " + t.Raw("field")
+		case t.Has("stage"):
+			v["what"], v["to"] = "stage", t.Raw("stage")
+		case t.Has("tag"):
+			v["what"], v["to"] = "tag", t.Raw("tag")
+		case t.Has("untag"):
+			v["what"], v["from"] = "untag", t.Raw("untag")
+		}
+		return v
 	},
 	Fits: func(m *flow.Matching, t *flow.Trigger) (bool, string) {
 		what, from, to := text(m.Values["what"]), text(m.Values["from"]), text(m.Values["to"])

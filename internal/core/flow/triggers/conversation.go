@@ -46,6 +46,13 @@ var conversation = &flow.TriggerKind{
 		}
 		return plain
 	},
+	Sample: func(t *flow.Trigger, _ time.Time) map[string]any {
+		v := map[string]any{"what": t.Raw("becomes"), "reason": "", "channel": t.Raw("channel")}
+		if t.Has("idle") {
+			v["what"], v["idle"] = "idle", t.Duration("idle", 0).String()
+		}
+		return v
+	},
 	Fits: func(m *flow.Matching, t *flow.Trigger) (bool, string) {
 		what := text(m.Values["what"])
 		if t.Has("idle") != (what == "idle") || t.Has("becomes") && what != t.Raw("becomes") {

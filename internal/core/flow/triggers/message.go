@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"urgentparrot.example/internal/core/flow"
 )
@@ -75,6 +76,14 @@ var message = &flow.TriggerKind{
 			}
 		}
 		return ""
+	},
+	Sample: func(t *flow.Trigger, _ time.Time) map[string]any {
+		for _, name := range []string{"exactly", "contains", "about"} {
+			if list := t.Strings(name); len(list) > 0 {
+				return map[string]any{"text": list[0], "first": true}
+			}
+		}
+		return map[string]any{"text": "Hello", "first": true}
 	},
 	Fits: func(m *flow.Matching, t *flow.Trigger) (bool, string) {
 		said := text(m.Values["text"])

@@ -33,7 +33,10 @@ var schedule = &flow.TriggerKind{
 		}
 	},
 	Plain: func(t *flow.Trigger) string { return "the time " + t.Raw("at") + " of the calendar comes" },
-	Fits:  func(*flow.Matching, *flow.Trigger) (bool, string) { return true, "" },
+	Sample: func(_ *flow.Trigger, now time.Time) map[string]any {
+		return map[string]any{"at": now.Format(time.RFC3339Nano)}
+	},
+	Fits: func(*flow.Matching, *flow.Trigger) (bool, string) { return true, "" },
 }
 
 // Parse reads a cron expression of five fields. A time that the clocks leave out in spring
