@@ -18,6 +18,7 @@ import (
 type Checked struct {
 	*Flow
 	Settings workspace.Settings
+	Mail     string // the only connection to a mail server; "" if there is none, or several
 	env      *environment
 	texts    map[*Arg]filling
 	values   map[*Arg]*expression
@@ -47,6 +48,7 @@ func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 	c := &Checking{Directory: d, Checked: &Checked{
 		Flow: f, Settings: settings, texts: map[*Arg]filling{}, values: map[*Arg]*expression{}, kinds: map[string]Kind{}, event: map[string]Given{}, asked: map[string]bool{},
 	}}
+	c.Mail = c.onlyMail()
 	for _, field := range head {
 		arg := f.head[field.Name]
 		switch {
@@ -61,12 +63,12 @@ func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 	c.saved()
 	c.infer()
 	vars := c.variables()
-	env, err := newEnvironment(vars, settings.Zone().String())
+	env, err := newEnvironment(vars, settings.Zone().String(), d.Names("hours"))
 	if err != nil {
 		c.Wrong(f.Body.At, "its expressions cannot be read: %v", err)
 		return c.Checked, c.findings
 	}
-	c.env = env
+	c.env, env.among = env, c.domains()
 	for _, t := range f.Triggers {
 		c.trigger(t)
 	}
@@ -74,6 +76,19 @@ func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 	c.whole()
 	slices.SortStableFunc(c.findings, func(a, b document.Finding) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
 	return c.Checked, c.findings
+}
+
+// onlyMail is the one connection to a mail server, "" if there is none, or several.
+func (c *Checking) onlyMail() (only string) {
+	for _, name := range c.Names("connection") {
+		if conn, ok := c.Find("connection", name).(workspace.Connection); ok && conn.Kind == workspace.MailServer {
+			if only != "" {
+				return ""
+			}
+			only = name
+		}
+	}
+	return only
 }
 
 // Wrong notes what is wrong at a place.
@@ -85,6 +100,9 @@ func (c *Checking) Doubt(at Place, format string, args ...any) { c.note(at, true
 const mostFindings = 100
 
 func (c *Checking) note(at Place, warning bool, format string, args ...any) {
+	if c.unread[at] {
+		return // why it could not be read is told already
+	}
 	if len(c.findings) < mostFindings {
 		c.findings = append(c.findings, document.Finding{Problem: document.Problem{File: c.file, Line: at.Line, Column: at.Column, Message: fmt.Sprintf(format, args...)}, Warning: warning})
 	}
@@ -244,6 +262,9 @@ func (c *Checking) args(args Args, known scope) {
 }
 
 func (c *Checking) arg(arg *Arg, known scope) {
+	if arg.Unread {
+		return
+	}
 	switch arg.Field.Type {
 	case Text:
 		c.text(arg, known)
@@ -317,6 +338,9 @@ func (c *Checking) text(arg *Arg, known scope) {
 			c.Wrong(arg.place(offset+lead+wrong.offset), "%s", wrong.words)
 		} else {
 			f.pieces = append(f.pieces, piece{expression: x})
+			for _, d := range x.doubts {
+				c.Doubt(arg.place(offset+lead+d.offset), "%s", d.words)
+			}
 			for _, name := range x.uses {
 				c.asked[name] = c.asked[name] || arg.Field.Question
 			}
@@ -337,6 +361,9 @@ func (c *Checking) expression(arg *Arg, known scope, want Kind) {
 	if want == AFlag && x.kind != AFlag && x.kind != Any {
 		c.Wrong(arg.At, "%q must be true or false; this is %s", arg.Field.Name, spoken(x.kind))
 		return
+	}
+	for _, d := range x.doubts {
+		c.Doubt(arg.place(d.offset), "%s", d.words)
 	}
 	c.values[arg] = x
 }

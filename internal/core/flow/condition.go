@@ -161,6 +161,8 @@ func (t telling) member(call ast.CallExpr) (words string, ok bool) {
 		return of + " ends with " + t.say(args[0], looseNot), true
 	case call.FunctionName() == "matches":
 		return of + " has the pattern " + t.say(args[0], looseNot), true
+	case call.FunctionName() == "open":
+		return t.say(args[0], looseNot) + " is open", true
 	case call.FunctionName() == "said":
 		return t.say(args[0], looseNot) + " was said", true
 	}

@@ -3,7 +3,9 @@ package flow
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -28,6 +30,9 @@ type environment struct {
 	vars map[string]variable
 	open map[string]bool // names under which anything may stand: event.body
 	zone string
+
+	hours []string          // the names of hours
+	among map[string]Domain // which texts a value may be
 }
 
 // What one evaluation may cost, in CEL's units, and how long an expression may be, in bytes.
@@ -54,7 +59,7 @@ func celType(k Kind) *cel.Type {
 	return cel.DynType
 }
 
-func newEnvironment(vars map[string]variable, zone string) (*environment, error) {
+func newEnvironment(vars map[string]variable, zone string, hours []string) (*environment, error) {
 	options := []cel.EnvOption{
 		cel.OptionalTypes(), ext.Strings(), cel.CrossTypeNumericComparisons(true),
 		cel.Variable("conversation", cel.MapType(cel.StringType, cel.StringType)),
@@ -68,6 +73,13 @@ func newEnvironment(vars map[string]variable, zone string) (*environment, error)
 				return types.Bool(contains(said["customer"], words))
 			}))),
 	}
+	options = append(options, cel.Variable("workspace", cel.MapType(cel.StringType, cel.BoolType)),
+		cel.Function("open", cel.MemberOverload("workspace_open", []*cel.Type{cel.MapType(cel.StringType, cel.BoolType), cel.StringType}, cel.BoolType,
+			cel.BinaryBinding(func(open, name ref.Val) ref.Val {
+				are, ok := open.Value().(map[string]bool)
+				hours, text := name.Value().(string)
+				return types.Bool(ok && text && are[hours])
+			}))))
 	for _, name := range sortedKeys(vars) {
 		t := celType(vars[name].kind)
 		if vars[name].optional {
@@ -76,7 +88,7 @@ func newEnvironment(vars map[string]variable, zone string) (*environment, error)
 		options = append(options, cel.Variable(name, t))
 	}
 	env, err := cel.NewEnv(options...)
-	return &environment{env: env, vars: vars, open: map[string]bool{}, zone: zone}, err
+	return &environment{env: env, vars: vars, open: map[string]bool{}, zone: zone, hours: hours}, err
 }
 
 func sortedKeys[V any](m map[string]V) []string {
@@ -93,6 +105,8 @@ type expression struct {
 	source  string
 	program cel.Program
 	uses    []string // the variables that it uses
+	hours   []string // and the hours that it asks for
+	doubts  []*fault
 	kind    Kind
 }
 
@@ -112,7 +126,8 @@ func (e *environment) compile(source string, known scope) (*expression, *fault) 
 	parsed, issues := e.env.Parse(source)
 	if issues.Err() != nil {
 		first := issues.Errors()[0]
-		return nil, &fault{offsetOf(source, first.Location), "this cannot be read as an expression: " + syntax(first.Message)}
+		at := offsetOf(source, first.Location)
+		return nil, &fault{at, "this cannot be read as an expression: " + syntax(first.Message) + meant(source, at)}
 	}
 	w := &rewriting{environment: e, source: source, known: known, tree: parsed.NativeRep(), factory: ast.NewExprFactory()}
 	w.next = w.highest() + 1
@@ -129,7 +144,7 @@ func (e *environment) compile(source string, known scope) (*expression, *fault) 
 	if err != nil {
 		return nil, &fault{0, firstLine(err.Error())}
 	}
-	return &expression{source, program, w.uses, kindOf(checked.OutputType())}, nil
+	return &expression{source, program, w.uses, w.asks, w.doubts, kindOf(checked.OutputType())}, nil
 }
 
 // syntax says in words what the parser says.
@@ -138,10 +153,38 @@ func syntax(message string) string {
 	switch {
 	case strings.Contains(message, "<EOF>"):
 		return "it ends too early"
+	case strings.HasPrefix(message, "token recognition error at: '"):
+		return strings.TrimSpace(strings.Trim(message[strings.Index(message, "'"):], "'")) + " does not belong there"
 	case strings.HasPrefix(message, "mismatched input "), strings.HasPrefix(message, "extraneous input "), strings.HasPrefix(message, "no viable alternative at input "):
 		return message[strings.Index(message, "'"):] + " does not belong there"
 	}
 	return message
+}
+
+// What people write for what CEL writes otherwise.
+var (
+	otherwise = map[string]string{"and": "&&", "or": "||", "not": "!", "is": "==", "equals": "==", "=": "==", "<>": "!=", "then": "? :", "AND": "&&", "OR": "||", "NOT": "!"}
+	length    = regexp.MustCompile(`^(\d{1,4})([smhdw])$`)
+)
+
+// meant says what may be meant where an expression cannot be read, "" if that is not known.
+func meant(source string, at int) string {
+	begin := strings.LastIndexAny(source[:at], " \t(") + 1
+	before := strings.Fields(source[:begin])
+	words := strings.FieldsFunc(source[begin:], func(r rune) bool { return strings.ContainsRune(" \t()", r) })
+	for _, word := range append(words[:min(len(words), 1)], before[max(0, len(before)-1):]...) {
+		if better := otherwise[word]; better != "" {
+			return "; for " + word + " write " + better
+		}
+		if m := length.FindStringSubmatch(word); m != nil {
+			n, _ := strconv.Atoi(m[1])
+			if hours := map[string]int{"d": 24, "w": 7 * 24}[m[2]]; hours > 0 {
+				return fmt.Sprintf("; for %s write duration('%dh')", word, hours*n)
+			}
+			return fmt.Sprintf("; for %s write duration('%s')", word, word)
+		}
+	}
+	return ""
 }
 
 func kindOf(t *cel.Type) Kind {
@@ -174,7 +217,7 @@ func offsetOf(source string, at common.Location) int {
 			line, offset = line+1, i+1
 		}
 	}
-	return min(offset+at.Column(), len(source))
+	return max(0, min(offset+at.Column(), len(source)))
 }
 
 // inWords says what CEL finds in words for people.

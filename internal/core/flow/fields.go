@@ -34,9 +34,12 @@ func (r *reader) fields(n document.Node, fields []Field, what string, others []s
 			continue
 		}
 		seen[e.Key] = e
-		if arg := r.field(e, f); arg != nil {
-			args[f.Name] = arg
+		arg := r.field(e, f)
+		if arg == nil {
+			arg = &Arg{At: at(e.Value), Field: f, Unread: true}
+			r.flow.unread[arg.At] = true
 		}
+		args[f.Name] = arg
 	}
 	for _, f := range fields {
 		if _, ok := seen[f.Name]; f.Required && !ok {

@@ -111,7 +111,7 @@ func (k kinding) call(call ast.CallExpr) Kind {
 	args := call.Args()
 	switch call.FunctionName() {
 	case op.Equals, op.NotEquals, op.Less, op.LessEquals, op.Greater, op.GreaterEquals, op.LogicalAnd, op.LogicalOr, op.LogicalNot, op.In,
-		"contains", "startsWith", "endsWith", "matches", "said", "hasValue":
+		"contains", "startsWith", "endsWith", "matches", "said", "open", "hasValue":
 		return AFlag
 	case op.Multiply, op.Divide, op.Modulo, op.Negate, "size", "int", "double", "indexOf":
 		return ANumber

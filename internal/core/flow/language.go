@@ -79,6 +79,9 @@ type StepKind struct {
 	// Written returns what is written for those of them whose kind that tells; nil: none.
 	Written func(*Step) map[string]*Arg
 
+	// Domains returns which texts those of them may be that are texts; nil: any.
+	Domains func(*Step) map[string]Domain
+
 	// Leads says how the step's blocks are come to, for what is known in and after them.
 	Leads Leads
 
@@ -223,6 +226,7 @@ type Flow struct {
 	file     string
 	steps    map[string]*Step // by path
 	head     Args
+	unread   map[Place]bool // of fields that could not be read
 }
 
 // A Trigger is one thing that starts a flow.
@@ -279,7 +283,8 @@ type Arg struct {
 	Places   []Place // of Objects
 	Block    *Block
 	JSON     any
-	offset   int // of the first letter in its line, beyond At
+	Unread   bool // it is there, and could not be read
+	offset   int  // of the first letter in its line, beyond At
 }
 
 // A Cell is a text under a key.

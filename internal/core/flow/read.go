@@ -60,7 +60,7 @@ func (l *Language) Look(file string, source []byte, d document.Directory) (findi
 
 func (l *Language) parse(file string, source []byte) (*Flow, *document.Checker) {
 	root, c := document.Tree(file, source)
-	f := &Flow{language: l, file: file, steps: map[string]*Step{}, Within: 24 * time.Hour, AlreadyRunning: "ignore", Missed: "once", Body: &Block{}}
+	f := &Flow{language: l, file: file, steps: map[string]*Step{}, unread: map[Place]bool{}, Within: 24 * time.Hour, AlreadyRunning: "ignore", Missed: "once", Body: &Block{}}
 	if c.Failed() {
 		return f, c
 	}
@@ -203,6 +203,7 @@ func (r *reader) headed(item document.Node, main document.Entry, mainField strin
 		all.Line, all.Column = main.Line, main.Column
 	case mainField == "":
 		r.Note(main.Value.Line, main.Value.Column, "%s stands here; %s has its settings in a block, such as %s: { %s }", main.Value.Shape, what, main.Key, fieldNames(fields))
+		return Args{}
 	default:
 		all.Entries = append(all.Entries, document.Entry{Key: mainField, Line: main.Line, Column: main.Column, Value: main.Value})
 	}

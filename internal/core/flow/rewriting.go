@@ -23,6 +23,8 @@ type rewriting struct {
 	next    int64
 	locals  []string // names that macros bind
 	uses    []string
+	asks    []string // hours
+	doubts  []*fault
 	fault   *fault
 }
 
@@ -133,6 +135,10 @@ func (w *rewriting) call(e ast.Expr) {
 	if c.IsMemberFunction() {
 		w.visit(c.Target(), name)
 	}
+	w.compares(c)
+	if name == "open" && len(c.Args()) == 1 {
+		w.ofHours(c.Args()[0])
+	}
 	for i, arg := range c.Args() {
 		w.visit(arg, "")
 		if takesWhole[name] && (i > 0 || c.IsMemberFunction()) && !(name == "_[_]" && arg.Kind() == ast.LiteralKind && isText(arg)) {
@@ -148,6 +154,26 @@ func (w *rewriting) call(e ast.Expr) {
 	}
 	if givesWhole[name] {
 		w.wrap(e, "double")
+	}
+}
+
+// ofHours looks at the name of the hours that an expression asks for.
+func (w *rewriting) ofHours(arg ast.Expr) {
+	name, ok := "", false
+	if arg.Kind() == ast.LiteralKind {
+		name, ok = arg.AsLiteral().Value().(string)
+	}
+	switch nearest := document.Nearest(name, w.hours); {
+	case !ok:
+		w.wrong(arg, "say which hours, by their name in quotes: workspace.open('office')")
+	case slices.Contains(w.hours, name):
+		w.asks = append(w.asks, name)
+	case nearest != "":
+		w.wrong(arg, "there are no hours called %q; did you mean %q?", name, nearest)
+	case len(w.hours) == 0:
+		w.wrong(arg, "there are no hours called %q, and none at all yet: parrot hours example shows how they are written", name)
+	default:
+		w.wrong(arg, "there are no hours called %q; there are: %s", name, strings.Join(w.hours, ", "))
 	}
 }
 
@@ -200,7 +226,7 @@ func (w *rewriting) name(e ast.Expr, name, above string) {
 			w.name(inner, name[:at], "")
 			return
 		}
-		if name == "conversation" && above == "said" || typeNames[name] {
+		if name == "conversation" && above == "said" || name == "workspace" && above == "open" || typeNames[name] {
 			return
 		}
 		w.notKnown(e, name)

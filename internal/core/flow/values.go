@@ -132,8 +132,19 @@ func (r *Running) eval(x *expression) (any, error) {
 			values[name] = v
 		}
 	}
-	values["conversation"] = r.said()
+	values["conversation"], values["workspace"] = r.said(), r.openNow(x.hours)
 	return x.eval(values)
+}
+
+// openNow says of hours whether people are there.
+func (r *Running) openNow(hours []string) map[string]bool {
+	open := map[string]bool{}
+	for _, name := range hours {
+		if r.Open != nil {
+			open[name], _, _ = r.Open(name, r.Now)
+		}
+	}
+	return open
 }
 
 func (r *Running) said() map[string]string {

@@ -38,6 +38,15 @@ var ask = &flow.StepKind{
 		{Name: "reuse", Type: flow.Flag, Default: "true", About: "Whether it is left out when the value is known or was said already."},
 	},
 	Sets: func(s *flow.Step) map[string]flow.Kind { return map[string]flow.Kind{s.Raw("save"): readOf(s).Kind()} },
+	Domains: func(s *flow.Step) map[string]flow.Domain {
+		switch rd := readOf(s); rd.As {
+		case "choice":
+			return map[string]flow.Domain{s.Raw("save"): among(rd.Choices)}
+		case "text":
+			return map[string]flow.Domain{s.Raw("save"): {Typed: true}}
+		}
+		return nil
+	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		if s.Has("text") == s.Has("vary") {
 			c.Wrong(s.At, "say what is asked: a text, or some wordings under vary")
@@ -126,6 +135,16 @@ func readOf(s *flow.Step) flow.Read {
 		rd.Parts = append(rd.Parts, wanted(f))
 	}
 	return rd
+}
+
+// among is one of some texts, unless they are filled in.
+func among(texts []string) flow.Domain {
+	for _, t := range texts {
+		if strings.Contains(t, "{{") {
+			return flow.Domain{}
+		}
+	}
+	return flow.Domain{Among: texts}
 }
 
 // awaited says what a question waits for.

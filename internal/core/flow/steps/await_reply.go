@@ -15,6 +15,9 @@ var awaitReply = &flow.StepKind{
 	},
 	Saves: fixed(flow.AText),
 	Sets:  func(*flow.Step) map[string]flow.Kind { return map[string]flow.Kind{"replied": flow.AFlag} },
+	Domains: func(s *flow.Step) map[string]flow.Domain {
+		return map[string]flow.Domain{s.Raw("save"): {Typed: true}}
+	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		if s.Has("at_most") && s.Duration("at_most", 0) == 0 {
 			c.Wrong(s.Args["at_most"].At, "the wait has no length: say how long the reply is waited for, such as 1d")

@@ -20,6 +20,13 @@ var classify = &flow.StepKind{
 	},
 	Saves: fixed(flow.AText),
 	Sets:  func(*flow.Step) map[string]flow.Kind { return map[string]flow.Kind{"sure": flow.ANumber} },
+	Domains: func(s *flow.Step) map[string]flow.Domain {
+		labels := []string{""}
+		for _, l := range s.List("labels") {
+			labels = append(labels, l.Raw("label"))
+		}
+		return map[string]flow.Domain{s.Raw("save"): {Among: labels}}
+	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		seen := map[string]bool{}
 		for i, l := range s.List("labels") {

@@ -1,16 +1,25 @@
 package steps
 
-import "urgentparrot.example/internal/core/flow"
+import (
+	"cmp"
+
+	"urgentparrot.example/internal/core/flow"
+)
 
 var notify = &flow.StepKind{
 	Name: "notify", Group: do,
 	About:   "Tells people, by mail through a connection to a mail server, or by an alert through one to a pager.",
 	Example: "- notify: { connection: office-mail, to: team/crew, subject: A large group, text: \"{{ party_size }} people\" }",
 	Fields: []flow.Field{
-		{Name: "connection", Type: flow.Name, Kind: "connection", Required: true, About: "To the mail server, or to the system that takes alerts."},
+		{Name: "connection", Type: flow.Name, Kind: "connection", About: "To the mail server, or to the system that takes alerts; the one mail server that there is, if it is left out."},
 		{Name: "to", Type: flow.Name, Kind: "people", Required: true, About: "A team, a person, or a mail address."},
 		{Name: "subject", Type: flow.Text, Required: true, About: "What it is about."},
 		{Name: "text", Type: flow.Text, About: "What is said."},
+	},
+	Check: func(c *flow.Checking, s *flow.Step) {
+		if !s.Has("connection") && c.Mail == "" {
+			c.Wrong(s.At, "say by which connection people are told: there is no mail server, or more than one")
+		}
 	},
 	Plain: func(s *flow.Step) string { return "Tell " + s.Raw("to") + ": " + flow.Quote(s.Raw("subject")) + "." },
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {
@@ -22,7 +31,7 @@ var notify = &flow.StepKind{
 		if err != nil {
 			return flow.Fail(err)
 		}
-		r.Emit(flow.Notify{Connection: s.Raw("connection"), To: s.Raw("to"), Subject: subject, Body: words})
+		r.Emit(flow.Notify{Connection: cmp.Or(s.Raw("connection"), r.Flow.Mail), To: s.Raw("to"), Subject: subject, Body: words})
 		r.Did("told %s: %s", s.Raw("to"), flow.Quote(subject))
 		return flow.Next()
 	},

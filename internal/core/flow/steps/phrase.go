@@ -2,6 +2,7 @@ package steps
 
 import (
 	"cmp"
+	"strings"
 
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/text"
@@ -24,10 +25,11 @@ var phrase = &flow.StepKind{
 		needsModel(c, s, "instructions", "the wordings stand as they are")
 	},
 	Plain: func(s *flow.Step) string {
+		plain := "Write a text out of " + flow.Quote(strings.Join(s.Strings("from"), " "))
 		if s.Has("instructions") {
-			return "Write a text out of " + flow.Quote(s.Strings("from")[0]) + ": " + s.Raw("instructions")
+			return plain + ": " + s.Raw("instructions")
 		}
-		return "Write a text out of " + flow.Quote(s.Strings("from")[0]) + "."
+		return plain + "."
 	},
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {
 		parts, err := texts(r, s, "from")
