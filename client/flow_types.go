@@ -102,7 +102,7 @@ type FlowTrial struct {
 	Values       map[string]string `json:"values,omitempty" description:"What the flow finds as event.NAME, where it is started by hand."`
 	Contact      string            `json:"contact,omitempty" description:"The id of the contact whose fields, stage and tags are known."`
 	Channel      string            `json:"channel,omitempty"`
-	Says         []string          `json:"says,omitempty" maxItems:"100" description:"What the customer says then, one after another."`
+	Says         []string          `json:"says,omitempty" maxItems:"100" description:"What the customer says then, one after another; +2h lets time pass in between."`
 	Pass         string            `json:"pass,omitempty" description:"How much time passes at the end: 31m, 4h, 3d."`
 	Answers      map[string]any    `json:"answers,omitempty" description:"What tools answer, by their names."`
 	Step         string            `json:"step,omitempty" description:"The number of the one step that is tried, by itself."`

@@ -32,7 +32,7 @@ func newTrialFlags(flags *flag.FlagSet) *trialFlags {
 		step:         flags.String("step", "", "try: the one step of this `number`, with what -with says was saved before"),
 		before:       flags.String("before", "", "try: up to the step of this `number`"),
 	}
-	flags.Var(&t.says, "says", "try: the customer says this `text` then; may be given several times")
+	flags.Var(&t.says, "says", "try: the customer says this `text` then, or +2h lets time pass; may be given several times")
 	flags.Var(&t.answers, "answer", "try: what a tool answers, as `TOOL=JSON`; may be given several times")
 	return t
 }

@@ -4314,7 +4314,7 @@ export interface components {
             saved?: {
                 [key: string]: unknown;
             };
-            /** @description What the customer says then, one after another. */
+            /** @description What the customer says then, one after another; +2h lets time pass in between. */
             says?: string[];
             /** @description The number of the one step that is tried, by itself. */
             step?: string;

@@ -122,7 +122,7 @@ func (t telling) say(e ast.Expr, inside int) string {
 			if d, ok := durationOf(e); ok {
 				return Spoken(d)
 			}
-		case "double", "int", "string":
+		case "double", "int", "string", "time":
 			if len(args) == 1 && !call.IsMemberFunction() {
 				return t.say(args[0], inside)
 			}
@@ -192,7 +192,7 @@ func (t telling) ofTime(e ast.Expr) bool {
 		case op.Subtract, op.Add:
 			_, ok := durationOf(call.Args()[1])
 			return ok
-		case "timestamp":
+		case "timestamp", "time":
 			return true
 		}
 	}

@@ -80,6 +80,19 @@ func newEnvironment(vars map[string]variable, zone string, hours []string) (*env
 				hours, text := name.Value().(string)
 				return types.Bool(ok && text && are[hours])
 			}))))
+	place, err := time.LoadLocation(zone)
+	if err != nil {
+		place = time.UTC
+	}
+	options = append(options, cel.Function("time", cel.Overload("time_of_text", []*cel.Type{cel.StringType}, cel.TimestampType,
+		cel.UnaryBinding(func(written ref.Val) ref.Val {
+			text, _ := written.Value().(string)
+			at, ok := Moment(text, time.Time{}.In(place))
+			if !ok {
+				return types.NewErr("%q is no time; write it like 2026-12-01 or 2026-12-01 09:30", clipped(text))
+			}
+			return types.Timestamp{Time: at}
+		}))))
 	for _, name := range sortedKeys(vars) {
 		t := celType(vars[name].kind)
 		if vars[name].optional {

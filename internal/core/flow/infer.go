@@ -129,7 +129,7 @@ func (k kinding) call(call ast.CallExpr) Kind {
 		}
 	case "string", "lowerAscii", "upperAscii", "trim", "replace", "substring", "join", "format":
 		return AText
-	case "timestamp":
+	case "timestamp", "time":
 		return ATime
 	case "orValue":
 		if a, b := k.of(call.Target()), k.of(args[0]); a == b || a == Any {

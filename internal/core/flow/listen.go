@@ -288,6 +288,9 @@ func day(said string, now time.Time) (any, bool) {
 
 var bareHour = regexp.MustCompile(`(?i)\b(?:at |around |about |after |before )?(\d{1,2})(?: ?o'?clock)?\b`)
 
+// afternoon is the last bare hour that is one of the afternoon where nobody says which: "at 4".
+const afternoon = 5
+
 // clock reads a time of day as "15:04". Where it was asked for, a bare hour will do.
 func clock(said string, asked bool) (any, bool) {
 	if at, ok := text.Clock(said); ok {
@@ -295,7 +298,11 @@ func clock(said string, asked bool) (any, bool) {
 	}
 	if asked {
 		if m := bareHour.FindStringSubmatch(said); m != nil {
-			if hour, _ := strconv.Atoi(m[1]); hour < 24 {
+			hour, _ := strconv.Atoi(m[1])
+			if hour >= 1 && hour <= afternoon {
+				hour += 12
+			}
+			if hour < 24 {
 				return fmt.Sprintf("%02d:00", hour), true
 			}
 		}

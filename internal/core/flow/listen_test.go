@@ -25,7 +25,7 @@ func TestValuesAreTakenOutOfWhatPeopleSay(t *testing.T) {
 		{"phone", "07700 900123", "+447700900123"}, {"phone", "no phone", "-"},
 		{"date", "tomorrow", "2026-11-27"}, {"date", "day after tomorrow", "2026-11-28"}, {"date", "in two weeks", "2026-12-10"}, {"date", "in 3 days", "2026-11-29"},
 		{"date", "on the 3rd of June", "2027-06-03"}, {"date", "12/05/2027", "2027-05-12"}, {"date", "next thursday", "2026-12-03"}, {"date", "31 February", "-"}, {"date", "soon", "-"},
-		{"time", "at 3pm", "15:00"}, {"time", "around 9", "09:00"}, {"time", "half past", "-"}, {"datetime", "tomorrow at 15.30", "2026-11-27 15:30"}, {"datetime", "tomorrow", "-"},
+		{"time", "at 3pm", "15:00"}, {"time", "around 9", "09:00"}, {"time", "around 4", "16:00"}, {"time", "04:00", "04:00"}, {"time", "4 am", "04:00"}, {"time", "half past", "-"}, {"datetime", "tomorrow at 15.30", "2026-11-27 15:30"}, {"datetime", "tomorrow", "-"},
 		{"choice", "hallow point please", "Hallow Point"}, {"choice", "the second one", "Hallow Point"}, {"choice", "3", "Gannet Holm"}, {"choice", "halow", "Hallow Point"},
 		{"choice", "anywhere", "-"}, {"choice", "Hallow Point or Gannet Holm", "-"},
 		{"name", "I'm Ada Byron", "Ada Byron"}, {"name", "it's ada", "ada"}, {"name", "my name is Ada Byron, thanks", "Ada Byron"}, {"name", "Ada", "Ada"}, {"name", "why do you ask?", "-"},

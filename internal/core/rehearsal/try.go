@@ -89,6 +89,10 @@ func Try(ctx context.Context, h House, t Trying) (tried Tried, err error) {
 		if tried.Missed != "" {
 			break
 		}
+		if d, err := flow.ParseDuration(strings.TrimPrefix(words, "+")); err == nil && strings.HasPrefix(words, "+") {
+			p.pass(d)
+			continue
+		}
 		p.item(Item{Customer: words}, &Line{})
 	}
 	if t.Pass > 0 {

@@ -87,7 +87,7 @@ export function TryFlow({ flow: f }: { flow: Schemas["Flow"] }) {
           />
         )}
         <Area
-          label="What the customer says then, a line each"
+          label="What the customer says then, a line each; +2h lets time pass"
           value={says}
           onChange={setSays}
           rows={3}

@@ -316,10 +316,12 @@ speak_on: website
 steps:
   - set: { values: { n: 5, code: 07700, price: 1.50, told: "5", due: "{{ now + duration('24h') }}" } }
   - set: { values: { more: "{{ n + 1 }}", late: "{{ due < now }}" } }
-  - say: "{{ more }}, {{ code }}, {{ price }}, {{ told + '!' }}, {{ late ? 'late' : 'in time' }}, {{ due }}"
+  - set: { values: { eve: "{{ time('2026-12-24 18:00') - duration('24h') }}" } }
+  - say: "{{ more }}, {{ code }}, {{ price }}, {{ told + '!' }}, {{ late ? 'late' : 'in time' }}, {{ due }}, {{ eve > now ? eve : now }}, {{ workspace.open('ticket-office') ? 'open' : 'shut' }}"
+  - wait: { until: "time(told)" }
 `, nil, "").play(`
-		< 6, 07700, 1.50, 5!, in time, 2026-11-27 09:00
-		end done`)
+		< 6, 07700, 1.50, 5!, in time, 2026-11-27 09:00, 2026-12-23 18:00, open
+		end failed: step 5 (line 9): "time(told)": "5" is no time`)
 }
 
 // A record is asked for part by part: what a reply lacks is asked for, what was said already
