@@ -22,6 +22,7 @@ type player struct {
 	talk    *flow.Talk
 	said    []string // not looked at yet
 	effects []flow.Effect
+	path    []flow.Passed
 	n       int
 }
 
@@ -73,11 +74,19 @@ func start(t *testing.T, source string, event map[string]any, first string) *pla
 	return p
 }
 
+// lists are those of the workspace.
+var lists = map[string][]any{
+	"contacts":                {map[string]any{"name": "Ada", "trips": 3.0}, map[string]any{"name": "Bo", "trips": 0.0}},
+	"conversations today":     {map[string]any{"contact": "Ada", "grade": 5.0}},
+	"sheet group-enquiries":   {map[string]any{"Name": "Ada"}, map[string]any{"Name": "Bo"}, map[string]any{"Name": "Cy"}},
+	"conversations yesterday": {},
+}
+
 func (p *player) step(e flow.Event) {
 	p.t.Helper()
 	out := p.flow.Advance(p.state, e, flow.Stage{
 		Now: p.now, Run: "r1", Started: p.now, Contact: p.contact, Talk: p.talk, Bot: "front-desk", Conduct: knows{question: "wifi", answer: "There is none on board."},
-		Fields: p.flow.Settings.Fields,
+		Fields: p.flow.Settings.Fields, Tags: []string{"regular"}, Stands: "enquiry", Lists: func(name string) []any { return lists[name] },
 		Open: func(_ string, at time.Time) (bool, time.Time, bool) {
 			return at.Hour() >= 8, time.Date(at.Year(), at.Month(), at.Day(), 8, 0, 0, 0, at.Location()).AddDate(0, 0, 1), true
 		},
@@ -86,6 +95,7 @@ func (p *player) step(e flow.Event) {
 	if err != nil {
 		p.t.Fatal(err)
 	}
+	p.path = append(p.path, out.Passed...)
 	p.state = flow.State{}
 	if err := json.Unmarshal(raw, &p.state); err != nil {
 		p.t.Fatal(err)
@@ -127,6 +137,34 @@ func (p *player) play(script string) {
 				p.now = w.Until
 				p.step(flow.Event{Kind: flow.Time, Wait: w.ID})
 			}
+		case strings.HasPrefix(line, "gives "): // what the tool that is waited for gives, as JSON
+			var v any
+			if err := json.Unmarshal([]byte(line[6:]), &v); err != nil {
+				p.t.Fatal(err)
+			}
+			p.step(flow.Event{Kind: flow.Result, Effect: p.state.Wait.Effect, Value: v})
+		case strings.HasPrefix(line, "breaks "): // why it gives nothing
+			p.step(flow.Event{Kind: flow.Result, Effect: p.state.Wait.Effect, Error: line[7:]})
+		case line == "skip", line == "retry", line == "resume":
+			p.step(flow.Event{Kind: map[string]flow.EventKind{"skip": flow.Skipped, "retry": flow.Retried, "resume": flow.Resumed}[line]})
+		case line == "taken", line == "given back", line == "closed":
+			p.talk.ByPerson, p.talk.Closed = line == "taken", line == "closed"
+		case strings.HasPrefix(line, "waits for "):
+			if p.state.Wait == nil || string(p.state.Wait.For) != line[10:] {
+				p.t.Fatalf("it waits for %+v, and ended %+v", p.state.Wait, p.state.End)
+			}
+		case strings.HasPrefix(line, "did "):
+			var all []string
+			for _, passed := range p.path {
+				all = append(all, passed.Number+" "+passed.Words)
+			}
+			if !strings.Contains(strings.Join(all, "\n"), line[4:]) {
+				p.t.Fatalf("its path holds no %q but\n%s", line[4:], strings.Join(all, "\n"))
+			}
+		case line == "no effect":
+			if len(p.effects) > 0 {
+				p.t.Fatalf("there is the effect %s", p.effects[0])
+			}
 		case line == "< nothing":
 			if len(p.said) > 0 {
 				p.t.Fatalf("it says %q and not nothing", p.said)
@@ -143,7 +181,7 @@ func (p *player) play(script string) {
 		case strings.HasPrefix(line, "effect "):
 			var all []string
 			for _, e := range p.effects {
-				all = append(all, fmt.Sprintf("%s %+v", e, e))
+				all = append(all, fmt.Sprintf("%s %#v", e, e))
 			}
 			if !strings.Contains(strings.Join(all, "\n"), line[7:]) {
 				p.t.Fatalf("there is no effect %q among\n%s", line[7:], strings.Join(all, "\n"))
@@ -304,7 +342,7 @@ steps:
             - if: "replied"
               steps: [ { end: "They replied" } ]
         - say: "{{ round == 1 ? 'Did the quote arrive?' : 'Shall we still keep a place for you?' }}"
-  - set: { stage: enquiry }
+  - set: { stage: booked }
 `
 
 // What is set to a number, a time, or yes and no, is one; what only looks like a number is a
@@ -431,6 +469,6 @@ func TestAFollowUpStopsAtAReply(t *testing.T) {
 		< Shall we
 		< Shall we
 		< Shall we
-		effect stage enquiry
+		effect stage booked
 		end done: came to its end`)
 }
