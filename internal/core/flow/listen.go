@@ -2,7 +2,6 @@ package flow
 
 import (
 	"cmp"
-	"fmt"
 	"maps"
 	"regexp"
 	"slices"
@@ -44,7 +43,7 @@ func (rd Read) Kind() Kind {
 // Telling reports whether a value of the kind is known by its form, wherever it stands.
 func (rd Read) Telling() bool {
 	switch rd.As {
-	case "integer", "number", "email", "phone", "date", "datetime", "choice":
+	case "integer", "number", "email", "phone", "date", "time", "datetime", "choice":
 		return true
 	}
 	return false
@@ -142,14 +141,15 @@ func (rd Read) Hear(said string, h Hearing) (value any, ok bool) {
 	case "date":
 		return day(said, h.Now)
 	case "time":
-		return clock(said, h.Asked)
+		at, ok := text.SpokenClock(said, h.Asked)
+		return at, ok
 	case "datetime":
 		d, dated := day(said, h.Now)
-		at, timed := clock(said, false)
+		at, timed := text.SpokenClock(said, false)
 		if !dated || !timed {
 			return nil, false
 		}
-		t, _ := time.Parse("15:04", at.(string))
+		t, _ := time.Parse("15:04", at)
 		on := d.(time.Time)
 		return time.Date(on.Year(), on.Month(), on.Day(), t.Hour(), t.Minute(), 0, 0, on.Location()), true
 	case "choice":
@@ -204,7 +204,7 @@ func (rd Read) Gather(said string, have map[string]any, h Hearing) (more map[str
 	}
 	for _, p := range open {
 		own := h
-		if own.Asked = h.Asked && len(open) == 1; !own.Asked && !p.As.Telling() && p.As.As != "name" && p.As.As != "time" {
+		if own.Asked = h.Asked && len(open) == 1; !own.Asked && !p.As.Telling() && p.As.As != "name" {
 			continue
 		}
 		if value, ok := p.As.Hear(said, own); ok {
@@ -284,30 +284,6 @@ func day(said string, now time.Time) (any, bool) {
 		d = d.AddDate(0, 0, 7) // "next Friday", said on a Friday
 	}
 	return d, ok
-}
-
-var bareHour = regexp.MustCompile(`(?i)\b(?:at |around |about |after |before )?(\d{1,2})(?: ?o'?clock)?\b`)
-
-// afternoon is the last bare hour that is one of the afternoon where nobody says which: "at 4".
-const afternoon = 5
-
-// clock reads a time of day as "15:04". Where it was asked for, a bare hour will do.
-func clock(said string, asked bool) (any, bool) {
-	if at, ok := text.Clock(said); ok {
-		return at, true
-	}
-	if asked {
-		if m := bareHour.FindStringSubmatch(said); m != nil {
-			hour, _ := strconv.Atoi(m[1])
-			if hour >= 1 && hour <= afternoon {
-				hour += 12
-			}
-			if hour < 24 {
-				return fmt.Sprintf("%02d:00", hour), true
-			}
-		}
-	}
-	return nil, false
 }
 
 // choose reads one of some choices: by its words, by those of them that no other has, by

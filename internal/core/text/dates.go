@@ -1,6 +1,7 @@
 package text
 
 import (
+	"fmt"
 	"regexp"
 	"strconv"
 	"strings"
@@ -106,6 +107,52 @@ func Clock(s string) (string, bool) {
 		return "", false
 	}
 	return time.Date(0, 1, 1, hour, minute, 0, 0, time.UTC).Format("15:04"), true
+}
+
+// spokenTime is a time of day as people say it: "half past four", "quarter to nine in the
+// evening", "4ish", "seven o'clock", "8 tonight".
+var spokenTime = regexp.MustCompile(`(?i)\b(?:(half past|half|quarter past|a quarter past|quarter to|a quarter to) )?(\d{1,2}|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve)(?: ?(ish|o['’ ]?clock))?(?: (in the morning|in the afternoon|in the evening|this morning|this afternoon|this evening|at night|tonight))?\b`)
+
+// afternoon is the last hour that is one of the afternoon where nobody says which: "at 4".
+const afternoon = 5
+
+// SpokenClock returns the time of day that s speaks of as "15:04", in figures or in words.
+// Where a time was asked for, a bare hour will do. From one to five nobody means the night,
+// unless they say so.
+func SpokenClock(s string, asked bool) (string, bool) {
+	if at, ok := Clock(s); ok {
+		return at, true
+	}
+	if strings.Contains(Fold(s), "midnight") {
+		return "00:00", true
+	}
+	for _, m := range spokenTime.FindAllStringSubmatch(s, 4) {
+		before, part := strings.ToLower(m[1]), strings.ToLower(m[4])
+		if before == "" && m[3] == "" && part == "" && !asked {
+			continue
+		}
+		hour, err := strconv.Atoi(m[2])
+		if err != nil {
+			hour = int(speeches["en"].Numbers[strings.ToLower(m[2])])
+		}
+		minute := 0
+		switch {
+		case strings.HasPrefix(before, "half"):
+			minute = 30
+		case strings.HasSuffix(before, "quarter past"):
+			minute = 15
+		case strings.HasSuffix(before, "quarter to"):
+			minute = 45 - 60
+		}
+		late := strings.HasSuffix(part, "afternoon") || strings.HasSuffix(part, "evening") || strings.HasSuffix(part, "night")
+		if hour < 12 && late || part == "" && hour >= 1 && hour <= afternoon {
+			hour += 12
+		}
+		if at := hour*60 + minute; hour < 24 && at >= 0 {
+			return fmt.Sprintf("%02d:%02d", at/60, at%60), true
+		}
+	}
+	return "", false
 }
 
 // feasts are days of the year that have names, and are unlike others.

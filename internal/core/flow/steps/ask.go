@@ -87,7 +87,7 @@ var ask = &flow.StepKind{
 	},
 	Hears: func(r *flow.Running, s *flow.Step, said string) bool {
 		rd, err := reads(r, s)
-		if err != nil || !rd.Telling() && rd.As != "time" {
+		if err != nil || !rd.Telling() {
 			return false
 		}
 		_, ok := rd.Hear(said, hearing(r, true))

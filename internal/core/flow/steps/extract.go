@@ -25,7 +25,7 @@ var extract = &flow.StepKind{
 			c.Wrong(s.At, "say what the values are kept as: save, a name; they are then found as name.value")
 		}
 		for i, v := range s.List("values") {
-			if rd := wanted(v).As; !rd.Telling() && rd.As != "name" && rd.As != "time" && c.Settings.Model == "" {
+			if rd := wanted(v).As; !rd.Telling() && rd.As != "name" && c.Settings.Model == "" {
 				c.Wrong(s.Args["values"].Places[i], "%s has no form by which the built-in means could tell it in a text; ask for it, connect a model, or use choice, number, date, e-mail address and the like", rd.Words())
 			}
 		}
