@@ -17,11 +17,17 @@ type Conversation struct {
 	Because      string     `json:"because,omitempty" description:"The reason in words for people."`
 	Outcome      string     `json:"outcome,omitempty" enum:"bot,person,left,unknown" description:"How a closed conversation ended."`
 	Summary      *Summary   `json:"summary,omitempty"`
+	Tags         []string   `json:"tags,omitempty" description:"What it is marked with, by flows and people."`
 	Preview      string     `json:"preview" required:"true"`
 	OpenedAt     time.Time  `json:"opened_at" required:"true"`
 	UpdatedAt    time.Time  `json:"updated_at" required:"true"`
 	WaitingSince *time.Time `json:"waiting_since,omitempty" description:"Since when a person is waited for."`
 	Facts        []Fact     `json:"facts,omitempty" description:"What is known of the contact; in a single conversation only."`
+}
+
+// ConversationChange changes what people may change of a conversation.
+type ConversationChange struct {
+	Tags []string `json:"tags" required:"true" maxItems:"100" description:"All tags that it is to have; they are declared in the settings."`
 }
 
 // Summary tells a person what they need to go on.

@@ -161,6 +161,7 @@ func TestABuilderWritesAFlowInTheConsole(t *testing.T) {
 	s.must(errors.Join(
 		p.Click("Runs (1)", false), p.AwaitText("waits for a reply until", false), p.Click("+447700900188", false), p.AwaitText("asked “How many hands?”", false),
 		p.Click("Open the conversation", false), p.AwaitText("Flow started: A wave", false), p.Click("Stop it", false), p.AwaitText("Flow stopped: stopped by Robin", false),
+		p.Click("freight", false), p.AwaitText("Conversation tagged: freight, by Robin", false), p.Await(`document.querySelector("button[aria-pressed=true]")?.innerText === "freight"`),
 		p.Click("Save this conversation as one", false), p.AwaitText("Saved. Open it", false),
 		p.Go(s.PublicURL+"/rehearsals"), p.Click("Play them all", false), p.AwaitText("of 14 passed", false),
 		p.Go(s.PublicURL+"/today"), p.Click("Pause bots and flows", false), p.Click("Pause them", false), p.AwaitText("Bots and flows are paused", false),

@@ -183,6 +183,9 @@ func (c *call) showConversation(cl *client.Client, id string) error {
 				fmt.Fprintf(w, "Answered by the bot: %s\n", asked)
 			}
 		}
+		if len(conv.Tags) > 0 {
+			fmt.Fprintf(w, "Tagged: %s\n", strings.Join(conv.Tags, ", "))
+		}
 		for _, f := range conv.Facts {
 			fmt.Fprintf(w, "%s: %s\n", f.Label, shownValue(f))
 		}

@@ -62,7 +62,7 @@ func (q *request) conversation(c store.Conversation) client.Conversation {
 	out := client.Conversation{
 		ID: c.ID, Channel: c.Channel, Address: c.Address, Contact: c.ContactID, Who: q.workspace.Channels.Who(c.ContactName, c.Channel, c.Address),
 		Bot: c.Bot, Lead: string(c.Lead), Assignee: c.Assignee, Priority: c.Priority, Reason: c.Reason, Because: bot.Because(c.Reason),
-		Outcome: c.Outcome, Preview: c.Preview, OpenedAt: c.OpenedAt, UpdatedAt: c.UpdatedAt,
+		Outcome: c.Outcome, Tags: c.Tags, Preview: c.Preview, OpenedAt: c.OpenedAt, UpdatedAt: c.UpdatedAt,
 	}
 	if !c.WaitingSince.IsZero() {
 		out.WaitingSince = &c.WaitingSince
@@ -180,6 +180,13 @@ func take(q *request, in client.Take) (out client.Conversation, err error) {
 
 func giveBack(q *request) (out client.Conversation, err error) {
 	if err := q.workspace.Inbox.Return(q.Request.Context(), q.Param("id"), q.access.Label, q.Query("runs") == "end"); err != nil {
+		return out, err
+	}
+	return showConversation(q)
+}
+
+func changeConversation(q *request, in client.ConversationChange) (out client.Conversation, err error) {
+	if err := q.workspace.Inbox.Tag(q.Request.Context(), q.Param("id"), q.access.Label, in.Tags); err != nil {
 		return out, err
 	}
 	return showConversation(q)

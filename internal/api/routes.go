@@ -116,6 +116,7 @@ var routes = sync.OnceValue(func() []route {
 
 		{"GET", "/conversations", "Inbox", "List conversations", listing{}, gives(listConversations), ok, false},
 		{"GET", "/conversations/:id", "Inbox", "Show a conversation", byID{}, gives(showConversation), ok, false},
+		{"PATCH", "/conversations/:id", "Inbox", "Change the tags of a conversation", byID{}, takes(changeConversation), ok, false},
 		{"GET", "/conversations/:id/messages", "Inbox", "The messages of a conversation", paged{}, gives(listMessages), ok, false},
 		{"POST", "/conversations/:id/messages", "Inbox", "Reply as a person", once{}, takes(reply), created, false},
 		{"POST", "/conversations/:id/fact", "Inbox", "Reply with a bare fact, which the bot words", once{}, takes(replyWithFact), created, false},

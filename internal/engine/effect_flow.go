@@ -15,12 +15,12 @@ import (
 
 var tagKind = EffectKind{Name: "tag", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 	tag := e.(flow.Tag)
-	c.commit.Tags = append(c.commit.Tags, tag)
-	if tag.Off {
-		c.Happened("Tag taken away: " + tag.Tag)
+	if tag.OnTalk {
+		c.commit.TalkTags = append(c.commit.TalkTags, tag)
 	} else {
-		c.Happened("Tagged: " + tag.Tag)
+		c.commit.Tags = append(c.commit.Tags, tag)
 	}
+	c.Happened(tag.Words())
 }}
 
 var stageKind = EffectKind{Name: "stage", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {

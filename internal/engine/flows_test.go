@@ -338,6 +338,36 @@ func TestPeopleAndWishesComeFirst(t *testing.T) {
 	}
 }
 
+// A flow marks the conversation, which other flows see; people change it, within what the
+// settings declare.
+func TestConversationsAreTaggedByFlowsAndPeople(t *testing.T) {
+	s := openStage(t)
+	s.put("settings", "settings: main\ntitle: Brackwater Ferries\ntags: [group, storm]\n")
+	s.live("flow: storm\nwhen:\n  - message: { exactly: [storm] }\nsteps:\n  - tag: { tag: storm, on: conversation }\n  - say: \"Noted: {{ conversation.tags }}.\"\n")
+	s.live("flow: later\nwhen:\n  - message: { exactly: [well], if: \"'storm' in conversation.tags\" }\nsteps:\n  - say: After the storm.\n  - untag: { tag: storm, on: conversation }\n")
+	s.live("flow: tagged\nwhen:\n  - contact: { tag: storm }\nsteps:\n  - note: A tag of the contact\n")
+	id := s.rings("+447700900101", "1", "storm")
+	s.atRest()
+	if c := s.conversation(id); !slices.Equal(c.Tags, []string{"storm"}) || len(s.contacts()[0].Tags) != 0 {
+		t.Errorf("the conversation has the tags %q, the contact %q", c.Tags, s.contacts()[0].Tags)
+	}
+	s.rings("+447700900101", "2", "well")
+	s.atRest()
+	s.says("Noted: storm.", "After the storm.")
+	if c := s.conversation(id); len(c.Tags) != 0 || len(s.runs("tagged")) != 0 {
+		t.Errorf("it has the tags %q, and of the contact's flow there are %d runs", c.Tags, len(s.runs("tagged")))
+	}
+	s.must(s.Inbox.Tag(t.Context(), id, "Robin", []string{"group", "storm"}))
+	s.must(s.Inbox.Tag(t.Context(), id, "Robin", []string{"storm"}))
+	if err := s.Inbox.Tag(t.Context(), id, "Robin", []string{"vip"}); !errors.Is(err, ErrUnknown) {
+		t.Errorf("with a tag that is not declared: %v", err)
+	}
+	lines := strings.Join(s.lines(id), "\n")
+	if c := s.conversation(id); !slices.Equal(c.Tags, []string{"storm"}) || !strings.Contains(lines, "Conversation no longer tagged: group, by Robin") {
+		t.Errorf("it has the tags %q, and it is said:\n%s", c.Tags, lines)
+	}
+}
+
 // A question that was open when a person came in is put again when they give the conversation
 // back, unless what the customer told them answers it. It costs no patience meanwhile.
 func TestAFlowGoesOnWhereAPersonLeavesIt(t *testing.T) {

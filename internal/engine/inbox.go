@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
+	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/store"
 )
@@ -34,6 +36,33 @@ func (i *Inbox) Return(ctx context.Context, id, person string, endRuns bool) err
 	}
 	i.w.turns.signal(id)
 	return nil
+}
+
+// Tag marks a conversation with just these tags. One that the settings do not declare is
+// ErrUnknown.
+func (i *Inbox) Tag(ctx context.Context, id, person string, tags []string) error {
+	declared := i.w.Documents.Settings().Tags
+	for _, tag := range tags {
+		if !slices.Contains(declared, tag) {
+			return fmt.Errorf("%wthere is no tag called %q; tags are declared in the settings", ErrUnknown, tag)
+		}
+	}
+	c, err := i.w.store.Conversation(ctx, id)
+	if err != nil {
+		return err
+	}
+	var marks []flow.Tag
+	for _, tag := range c.Tags {
+		if !slices.Contains(tags, tag) {
+			marks = append(marks, flow.Tag{Tag: tag, Off: true, OnTalk: true})
+		}
+	}
+	for _, tag := range tags {
+		marks = append(marks, flow.Tag{Tag: tag, OnTalk: true})
+	}
+	return i.change(ctx, id, func(tx *store.Tx) error {
+		return tx.Tag(id, marks, func(tag flow.Tag) string { return tag.Words() + ", by " + person }, i.w.Clock.Now())
+	})
 }
 
 // Close ends a conversation.

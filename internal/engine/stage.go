@@ -55,7 +55,7 @@ func (w *Workspace) setTalk(ctx context.Context, s *flow.Stage, c store.Conversa
 	}
 	s.Quiet = w.config.Load().settings.QuietFor(on, s.Contact)
 	s.Talk = &flow.Talk{
-		ID: c.ID, Channel: c.Channel, Opened: c.OpenedAt.In(s.Now.Location()), Messages: c.Messages, Lines: lines, Reason: c.Reason, Outcome: c.Outcome,
+		ID: c.ID, Channel: c.Channel, Opened: c.OpenedAt.In(s.Now.Location()), Messages: c.Messages, Lines: lines, Reason: c.Reason, Outcome: c.Outcome, Tags: c.Tags,
 		ByPerson: c.Lead == dialogue.LedByPerson, Closed: c.Lead == dialogue.Closed, Sums: dialogue.SumsOf(c.State, c.Lead),
 	}
 	s.Talk.Complaints = func() int {

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 
@@ -33,9 +34,10 @@ type Conversation struct {
 	Preview              string
 	OpenedAt, UpdatedAt  time.Time
 	WaitingSince         time.Time // zero: nobody waits for a person
-	ContactName          string    // "" if it is not known
-	Woken                int       // how many wakes no turn has covered yet
-	Who                  Who       // of ConversationWithMemory
+	Tags                 []string
+	ContactName          string // "" if it is not known
+	Woken                int    // how many wakes no turn has covered yet
+	Who                  Who    // of ConversationWithMemory
 }
 
 // Who is what a turn needs to know of the contact beside its memory.
@@ -48,17 +50,21 @@ type Who struct {
 }
 
 const conversationColumns = `c.id, c.channel, c.address, c.contact_id, c.bot, c.lead, c.assignee, c.priority, c.reason, c.summary, c.state,
-	c.outcome, c.calling, c.version, c.messages, c.incoming, c.preview, c.opened_at, c.updated_at, c.waiting_since`
+	c.outcome, c.calling, c.version, c.messages, c.incoming, c.preview, c.opened_at, c.updated_at, c.waiting_since, c.tags`
 
 func scanConversation(scan func(...any) error, more ...any) (c Conversation, err error) {
 	var opened, updated int64
 	var waiting sql.NullInt64
+	var tags string
 	into := append([]any{&c.ID, &c.Channel, &c.Address, &c.ContactID, &c.Bot, &c.Lead, &c.Assignee, &c.Priority, &c.Reason, &c.Summary, &c.State,
-		&c.Outcome, &c.Calling, &c.Version, &c.Messages, &c.Incoming, &c.Preview, &opened, &updated, &waiting}, more...)
+		&c.Outcome, &c.Calling, &c.Version, &c.Messages, &c.Incoming, &c.Preview, &opened, &updated, &waiting, &tags}, more...)
 	err = scan(into...)
 	c.OpenedAt, c.UpdatedAt = fromMillis(opened), fromMillis(updated)
 	if waiting.Valid {
 		c.WaitingSince = fromMillis(waiting.Int64)
+	}
+	if tags != "[]" && err == nil {
+		err = json.Unmarshal([]byte(tags), &c.Tags)
 	}
 	return c, err
 }
@@ -153,7 +159,7 @@ func (s *Store) Conversations(ctx context.Context, f Filter, now time.Time) (lis
 		FROM conversation c
 		WHERE (?2 = '' OR instr(?2, ' ' || c.lead || ' ') > 0)
 		AND (c.updated_at, c.id) < (?3, ?4)
-		AND (?5 = '' OR name LIKE ?5 ESCAPE '\' OR c.address LIKE ?5 ESCAPE '\' OR c.preview LIKE ?5 ESCAPE '\'
+		AND (?5 = '' OR name LIKE ?5 ESCAPE '\' OR c.address LIKE ?5 ESCAPE '\' OR c.preview LIKE ?5 ESCAPE '\' OR c.tags LIKE ?5 ESCAPE '\'
 			OR EXISTS (SELECT 1 FROM fact f WHERE f.contact_id = c.contact_id AND f.value LIKE ?5 ESCAPE '\'))`+where+`
 		AND ?1 > 0 ORDER BY `+order+` LIMIT ?6`,
 		[]any{millis(now), spaced(leads), updated, id, pattern, f.Limit, f.Name}, func(scan func(...any) error) error {
@@ -218,6 +224,44 @@ func (s *Store) Undecided(ctx context.Context) (ids []string, err error) {
 
 // ErrLead is returned when a conversation is not led by whom it should be.
 var ErrLead = errors.New("someone else leads the conversation")
+
+// Tag marks a conversation with tags, and takes others away, in their order. What happened
+// is put in line with the messages, unless nothing changes.
+func (t *Tx) Tag(id string, marks []flow.Tag, happened func(flow.Tag) string, now time.Time) error {
+	var kept string
+	if err := t.row(`SELECT tags FROM conversation WHERE id = ?`, []any{id}, &kept); err != nil {
+		return err
+	}
+	var tags []string
+	if err := json.Unmarshal([]byte(kept), &tags); err != nil {
+		return err
+	}
+	changed := false
+	for _, mark := range marks {
+		at := slices.Index(tags, mark.Tag)
+		switch {
+		case mark.Off && at >= 0:
+			tags = slices.Delete(tags, at, at+1)
+		case !mark.Off && at < 0:
+			tags = append(tags, mark.Tag)
+		default:
+			continue
+		}
+		changed = true
+		if happened != nil {
+			if err := t.happened(id, happened(mark), now); err != nil {
+				return err
+			}
+		}
+	}
+	if !changed {
+		return nil
+	}
+	if _, err := t.exec(`UPDATE conversation SET tags = ? WHERE id = ?`, asJSON(tags), id); err != nil {
+		return err
+	}
+	return t.event("conversation.tagged", id, map[string]any{"conversation": id}, now)
+}
 
 // Take makes a person the assignee. What the bot had not sent yet is cancelled.
 // Taking what another person has is ErrLead, unless over. What happened is put in

@@ -107,6 +107,11 @@ func (t *Tx) change(c *Changes, now time.Time) error {
 			return err
 		}
 	}
+	if len(c.TalkTags) > 0 && c.Conversation != "" {
+		if err := t.Tag(c.Conversation, c.TalkTags, nil, now); err != nil {
+			return err
+		}
+	}
 	if c.Stage != nil && c.Contact != "" {
 		if err := t.stand(c.Contact, *c.Stage); err != nil {
 			return err

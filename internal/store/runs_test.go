@@ -302,3 +302,45 @@ func TestWhatIsStoppedStaysStopped(t *testing.T) {
 		t.Errorf("a stopped run goes on: %v", err)
 	}
 }
+
+// A conversation is marked with tags in their order, each once; what changes is said in line,
+// what does not is not; and it is found by them.
+func TestConversationsAreTagged(t *testing.T) {
+	l := openLedger(t)
+	tag := func(marks ...flow.Tag) {
+		t.Helper()
+		l.must(l.write(func(tx *Tx) error { return tx.Tag(l.talk, marks, flow.Tag.Words, l.now) }))
+	}
+	tags := func() string {
+		t.Helper()
+		c, err := l.Conversation(t.Context(), l.talk)
+		l.must(err)
+		return strings.Join(c.Tags, " ")
+	}
+	said := func() (n int) {
+		messages, err := l.Messages(t.Context(), l.talk, 0, 50)
+		l.must(err)
+		return len(messages)
+	}
+	before := said()
+	tag(flow.Tag{Tag: "refund", OnTalk: true}, flow.Tag{Tag: "storm", OnTalk: true}, flow.Tag{Tag: "refund", OnTalk: true}, flow.Tag{Tag: "group", Off: true, OnTalk: true})
+	if tags() != "refund storm" || said() != before+2 {
+		t.Errorf("it has the tags %q, and %d things are said of it", tags(), said()-before)
+	}
+	tag(flow.Tag{Tag: "refund", Off: true, OnTalk: true})
+	if tags() != "storm" || said() != before+3 {
+		t.Errorf("it has the tags %q, and %d things are said of it", tags(), said()-before)
+	}
+	for search, found := range map[string]int{"storm": 1, "refund": 0} {
+		list, err := l.Conversations(t.Context(), Filter{Search: search, Limit: 10}, l.now)
+		if l.must(err); len(list) != found {
+			t.Errorf("by %q %d are found", search, len(list))
+		}
+	}
+	if c, _, err := l.ConversationWithMemory(t.Context(), l.talk); err != nil || !slices.Equal(c.Tags, []string{"storm"}) {
+		t.Errorf("for a turn its tags are %q, %v", c.Tags, err)
+	}
+	if err := l.write(func(tx *Tx) error { return tx.Tag("nobody", []flow.Tag{{Tag: "x"}}, nil, l.now) }); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a conversation that is not there: %v", err)
+	}
+}

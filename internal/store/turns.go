@@ -70,7 +70,8 @@ type Changes struct {
 	Facts            []Fact
 	Rows             []dialogue.WriteRow
 	Effects          []Effect
-	Tags             []flow.Tag
+	Tags             []flow.Tag // of the contact
+	TalkTags         []flow.Tag // of the conversation
 	Stage            *string
 	OptOut           *dialogue.OptOut
 	Address          string

@@ -53,6 +53,8 @@ export const api = {
       "/conversations?" + new URLSearchParams({ lead, search, cursor }),
     ),
   conversation: (id: string) => call<Schemas["Conversation"]>("GET", `/conversations/${at(id)}`),
+  tagConversation: (id: string, tags: string[]) =>
+    call<Schemas["Conversation"]>("PATCH", `/conversations/${at(id)}`, { tags }),
   messages: (id: string, cursor = "") =>
     call<Schemas["MessagePage"]>("GET", `/conversations/${at(id)}/messages?cursor=${at(cursor)}`),
   reply: (id: string, text: string, key: string) =>

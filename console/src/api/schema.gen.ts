@@ -518,7 +518,41 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change the tags of a conversation */
+        patch: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ConversationChange"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Conversation"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         trace?: never;
     };
     "/api/v1/conversations/{id}/close": {
@@ -4049,6 +4083,8 @@ export interface components {
             /** @description Why a person is waited for. */
             reason?: string;
             summary?: components["schemas"]["Summary"];
+            /** @description What it is marked with, by flows and people. */
+            tags?: string[];
             /** Format: date-time */
             updated_at: string;
             /**
@@ -4058,6 +4094,10 @@ export interface components {
             waiting_since?: string;
             /** @description The contact for people: the name, or a handle that says something, or a visitor. */
             who: string;
+        };
+        ConversationChange: {
+            /** @description All tags that it is to have; they are declared in the settings. */
+            tags: string[];
         };
         ConversationPage: {
             items: components["schemas"]["Conversation"][];

@@ -446,6 +446,7 @@ func (t *turn) fromFlow(e flow.Effect, fresh bool) {
 		}
 		t.effects = append(t.effects, Outward(e, t.Memory))
 	default:
+		t.Flows.Stage = t.Flows.Stage.With(e)
 		t.effects = append(t.effects, Outward(e, t.Memory))
 	}
 }

@@ -216,7 +216,7 @@ func (c *Checking) variables() map[string]variable {
 		"contact.first_name": {AText, true}, "contact.stage": {AText, false}, "contact.tags": {AList, false},
 		"conversation.id": {AText, false}, "conversation.channel": {AText, false}, "conversation.transcript": {AText, false}, "conversation.whole_transcript": {AText, false},
 		"conversation.last_customer": {AText, false}, "conversation.last_bot": {AText, false}, "conversation.messages": {ANumber, false},
-		"conversation.opened": {ATime, false}, "conversation.reason": {AText, false}, "conversation.outcome": {AText, false}, "conversation.complaints": {ANumber, false},
+		"conversation.opened": {ATime, false}, "conversation.reason": {AText, false}, "conversation.outcome": {AText, false}, "conversation.complaints": {ANumber, false}, "conversation.tags": {AList, false},
 		"message.text": {AText, false}, "message.at": {ATime, false},
 		"round": {ANumber, false}, "item": {Any, false}, "number": {ANumber, false},
 	}

@@ -22,10 +22,24 @@ type Keep struct {
 	MessageID string
 }
 
-// Tag marks the contact, or takes the mark away.
+// Tag marks the contact, or the conversation, or takes the mark away.
 type Tag struct {
-	Tag string
-	Off bool
+	Tag    string
+	Off    bool
+	OnTalk bool // the conversation's
+}
+
+// Words tell people what was marked.
+func (e Tag) Words() string {
+	switch {
+	case e.OnTalk && e.Off:
+		return "Conversation no longer tagged: " + e.Tag
+	case e.OnTalk:
+		return "Conversation tagged: " + e.Tag
+	case e.Off:
+		return "Tag taken away: " + e.Tag
+	}
+	return "Tagged: " + e.Tag
 }
 
 // Stand sets the contact's stage.

@@ -14,6 +14,11 @@ func (c *Checking) OneOf(at Place, format, word string, known []string) {
 	}
 }
 
+// InTalk reports whether a trigger of the flow brings a conversation, or the flow talks.
+func (c *Checking) InTalk() bool {
+	return c.Talks() || slices.ContainsFunc(c.Triggers, func(t *Trigger) bool { return t.Kind.Talks })
+}
+
 // NoSuchField notes a field that contacts do not have.
 func (c *Checking) NoSuchField(arg *Arg, name string) {
 	c.unknown(arg.At, "contacts have no field %q", name, c.fieldNames(), "; fields are declared in the settings")
@@ -49,9 +54,41 @@ func Moment(s string, now time.Time) (time.Time, bool) {
 // Stand sets the contact's stage.
 func (r *Running) Stand(stage string) {
 	if r.Stands != stage {
-		r.Stands = stage
+		r.Stage = r.Stage.With(Stand{stage})
 		r.Emit(Stand{stage})
 	}
+}
+
+// Mark marks the contact, or the conversation, with a tag, or takes it away.
+func (r *Running) Mark(tag Tag) {
+	r.Stage = r.Stage.With(tag)
+	r.Emit(tag)
+}
+
+// With is the stage after something that was decided on it.
+func (s Stage) With(e Effect) Stage {
+	switch e := e.(type) {
+	case Tag:
+		if !e.OnTalk {
+			s.Tags = e.on(s.Tags)
+		} else if s.Talk != nil {
+			talk := *s.Talk
+			talk.Tags = e.on(talk.Tags)
+			s.Talk = &talk
+		}
+	case Stand:
+		s.Stands = e.Stage
+	}
+	return s
+}
+
+// on are the tags with the mark, or without it.
+func (e Tag) on(tags []string) []string {
+	tags = slices.DeleteFunc(slices.Clone(tags), func(tag string) bool { return tag == e.Tag })
+	if !e.Off {
+		tags = append(tags, e.Tag)
+	}
+	return tags
 }
 
 // Same reports whether two texts have the same words.

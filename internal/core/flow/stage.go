@@ -52,6 +52,7 @@ type Talk struct {
 	Lines        []Line // the latest, oldest first
 	Reason       string
 	Outcome      string
+	Tags         []string
 	Complaints   func() int // how many times the contact was angry within ComplaintsWithin; nil: none
 	ByPerson     bool       // a person has it
 	Closed       bool

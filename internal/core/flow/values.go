@@ -295,6 +295,8 @@ func (r *Running) ofTalk(name string) any {
 			return 0.0
 		}
 		return float64(talk.Complaints())
+	case "tags":
+		return anyList(talk.Tags)
 	case "whole_transcript":
 		return transcript(talk.Lines)
 	}

@@ -29,7 +29,7 @@ func (p *play) flowStage() flow.Stage {
 			}
 		}
 		s.Talk = &flow.Talk{ID: "rehearsed", Channel: p.channel.Name, Opened: p.opened, Messages: len(p.lines), Lines: slices.Clone(p.lines), Complaints: func() int { return complaints },
-			ByPerson: p.state.Lead == dialogue.LedByPerson, Closed: p.state.Lead == dialogue.Closed, Sums: dialogue.SumsOf(asJSON(p.state), p.state.Lead)}
+			ByPerson: p.state.Lead == dialogue.LedByPerson, Closed: p.state.Lead == dialogue.Closed, Sums: dialogue.SumsOf(asJSON(p.state), p.state.Lead), Tags: slices.Clone(p.talkTags)}
 	}
 	return s
 }
@@ -236,6 +236,14 @@ func (p *play) effect(e dialogue.Effect) {
 			}
 		}
 	case flow.Tag:
+		if e.OnTalk {
+			p.talkTags = slices.DeleteFunc(p.talkTags, func(tag string) bool { return tag == e.Tag })
+			if !e.Off {
+				p.talkTags = append(p.talkTags, e.Tag)
+			}
+			p.did(e.Words())
+			return
+		}
 		at := slices.Index(p.tags, e.Tag)
 		switch {
 		case e.Off && at >= 0:

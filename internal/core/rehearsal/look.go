@@ -73,8 +73,8 @@ func (p *play) holds(x Expect) string {
 			return one.otherwise + p.told()
 		}
 	}
-	if x.Tag != "" && !slices.Contains(p.tags, x.Tag) {
-		return fmt.Sprintf("the tags are %v", p.tags)
+	if x.Tag != "" && !slices.Contains(p.tags, x.Tag) && !slices.Contains(p.talkTags, x.Tag) {
+		return fmt.Sprintf("the tags are %v", slices.Concat(p.tags, p.talkTags))
 	}
 	if x.Stage != "" && p.stage != x.Stage {
 		return fmt.Sprintf("the stage is %q", p.stage)

@@ -117,6 +117,7 @@ type play struct {
 	lines     []flow.Line
 	memory    contact.Memory
 	tags      []string
+	talkTags  []string // of the conversation
 	stage     string
 	optedOut  bool
 	complaint []time.Time
@@ -218,7 +219,7 @@ func (p *play) item(item Item, line *Line) {
 }
 
 func (p *play) open() {
-	p.begun, p.opened, p.lines = true, p.now, nil
+	p.begun, p.opened, p.lines, p.talkTags = true, p.now, nil, nil
 	p.state = dialogue.State{Lead: dialogue.LedByBot}
 }
 

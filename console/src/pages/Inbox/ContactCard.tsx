@@ -4,6 +4,7 @@ import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Wrong } from "../../parts/Says"
 import { Moment } from "../../parts/Time"
+import { ConversationTags } from "./ConversationTags"
 
 /** Who writes, and what is known of them. */
 export function ContactCard({
@@ -23,6 +24,7 @@ export function ContactCard({
       <p className="mb-4 text-sm break-all text-soft">
         On {c.channel}, since <Moment at={c.opened_at} />
       </p>
+      <ConversationTags conversation={c} />
       <h4 className="mb-1 font-semibold">Memory</h4>
       {!c.facts?.length && (
         <p className="text-sm text-soft">

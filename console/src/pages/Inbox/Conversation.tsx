@@ -84,6 +84,7 @@ export function Conversation({ id, me }: { id: string; me: string }) {
           <p className="flex items-center gap-2 text-sm text-soft">
             {c.channel} · {led(c, me)}
             {c.outcome && ` by ${endings[c.outcome] ?? c.outcome}`}
+            {c.tags && ` · ${c.tags.join(", ")}`}
             {c.waiting_since && <WaitClock since={c.waiting_since} priority={c.priority} />}
           </p>
         </div>

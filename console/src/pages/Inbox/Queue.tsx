@@ -105,6 +105,7 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
               <span className="block truncate text-sm text-soft">
                 {c.channel} · {led(c, props.me)}
                 {c.lead !== "closed" && c.because && ` · ${c.because}`}
+                {c.tags && ` · ${c.tags.join(", ")}`}
               </span>
             </Link>
           </li>
@@ -113,7 +114,7 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
           <li>
             {search ? (
               <Empty title="Nothing found">
-                Names, addresses and words of the last message are searched.
+                Names, addresses, tags and words of the last message are searched.
               </Empty>
             ) : lead === "urgent" ? (
               <Empty title="Nobody waits">

@@ -230,12 +230,19 @@ func TestEachStepDoesWhatItSays(t *testing.T) {
 		{"tag, untag, note and count", `- tag: group
 - untag: regular
 - note: "At {{ contact.stage }}"
-- count: kind words`, `
+- count: kind words
+- say: "{{ contact.tags }}"`, `
+			< group
 			effect tags group
 			effect takes the tag regular away
 			effect Text:"At enquiry"
 			effect counts kind words
 			end done`},
+		{"tag and untag: of the conversation", `- tag: { tag: group, on: conversation }
+- untag: { tag: regular, on: conversation }`, `
+			effect Tag:"group", Off:false, OnTalk:true
+			effect Tag:"regular", Off:true, OnTalk:true
+			did 1 tagged the conversation group`},
 		{"record: with a key and without", `- record: { sheet: group-enquiries, key: "{{ contact.stage }}", row: { Name: "{{ 'A' + 'da' }}" } }
 - record: { sheet: group-enquiries, row: { People: "5" } }`, `
 			effect Cells:map[string]string{"Name":"Ada"}

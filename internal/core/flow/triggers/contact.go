@@ -62,6 +62,12 @@ var contact = &flow.TriggerKind{
 					}
 				}
 			}
+		case "tag", "untag":
+			if s.Raw("on") == "conversation" {
+				return false
+			}
+		}
+		switch s.Kind.Name {
 		case "tag":
 			return t.Has("tag") && s.Raw("tag") == t.Raw("tag")
 		case "untag":
