@@ -64,9 +64,11 @@ var optOutKind = EffectKind{Name: "opt_out", Decide: func(_ context.Context, c *
 // startKind starts another flow.
 var startKind = EffectKind{Name: "start", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 	s := e.(flow.Start)
-	c.commit.Happenings = append(c.commit.Happenings, flow.Happening{
-		Kind: flow.ByHand, Flow: s.Flow, Values: s.Values, Contact: c.contact(), Talk: c.talk.ID, Depth: c.depthOf(s.Key) + 1, By: "flow",
-	})
+	h := flow.Happening{Kind: flow.ByHand, Flow: s.Flow, Values: s.Values, Contact: c.contact(), Talk: c.talk.ID, Depth: c.depthOf(s.Key) + 1, By: "flow"}
+	if s.For != "" && s.For != h.Contact {
+		h.Contact, h.Talk = s.For, ""
+	}
+	c.commit.Happenings = append(c.commit.Happenings, h)
 }}
 
 type flowCallBody struct {

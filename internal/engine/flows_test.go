@@ -435,6 +435,39 @@ func TestAFlowGoesOnWhereAPersonLeavesIt(t *testing.T) {
 	}
 }
 
+// A batch starts a flow for each of the contacts that it picks; one for nobody's id is missed,
+// and holds nothing up.
+func TestABatchStartsAFlowForEachContact(t *testing.T) {
+	s := openStage(t)
+	s.live("flow: told\nwhen:\n  - by hand: { with: [boat] }\nsteps:\n  - say: \"The {{ event.boat.orValue('boat') }} sails again.\"\n")
+	s.live("flow: batch\nwhen: by hand\nsteps:\n  - loop:\n      over: contacts\n      steps:\n        - start: { flow: told, for: \"{{ item.id }}\", with: { boat: Sorrel } }\n          if: \"'group' in item.tags\"\n")
+	s.live("flow: astray\nwhen: by hand\nsteps:\n  - start: { flow: told, for: Ada }\n")
+	for i, phone := range []string{"+447700900101", "+447700900102", "+447700900103"} {
+		s.rings(phone, phone, "Do dogs cost anything?")
+		s.atRest()
+		if i < 2 {
+			tags := []string{"group"}
+			s.must(s.Contacts.Change(t.Context(), s.contacts()[0].ID, "Robin", ContactEdit{Tags: &tags}))
+		}
+	}
+	before := len(s.sent())
+	s.must(s.Flows.Start(t.Context(), "astray", "Robin", []Start{{}}))
+	s.must(s.Flows.Start(t.Context(), "told", "Robin", []Start{{Contact: "nobody"}}))
+	s.atRest()
+	s.must(s.Flows.Start(t.Context(), "batch", "Robin", []Start{{}}))
+	s.atRest()
+	if got := s.sent()[before:]; !slices.Equal(got, []string{"The Sorrel sails again.", "The Sorrel sails again."}) {
+		t.Errorf("it says %q", got)
+	}
+	states, err := s.Flows.States(t.Context())
+	s.must(err)
+	for _, f := range states {
+		if f.Name == "told" && !strings.Contains(f.Fired.Missed, "no contact with the id") {
+			t.Errorf("of the start for nobody it says %q", f.Fired.Missed)
+		}
+	}
+}
+
 // One switch pauses all that bots and flows do; what waited goes on when it is over, once.
 func TestAPausedWorkspaceIsSilent(t *testing.T) {
 	s := openStage(t)

@@ -75,6 +75,8 @@ func (f *Flows) lookAt(ctx context.Context, h store.Happened) error {
 		trigger, why := live.Fits(h.Happening, stage, func(said string, examples []string) float64 { return w.like(ctx, said, examples) })
 		switch {
 		case trigger == nil:
+		case h.Contact != "" && stage.Contact == nil:
+			why = fmt.Sprintf("there is no contact with the id %q", h.Contact)
 		case blocked:
 			why = "the contact is blocked"
 		case h.Depth >= flow.Deepest:

@@ -122,7 +122,7 @@ func (w *Workspace) list(ctx context.Context, name string) (list []any) {
 			w.log.Error("contacts could not be read for a flow", "error", err)
 		}
 		for _, c := range all {
-			item := map[string]any{"id": c.ID, "stage": c.Stage}
+			item := map[string]any{"id": c.ID, "stage": c.Stage, "tags": tagsOf(c.Tags)}
 			for field, value := range settings.Fields.Values(memoryOf(c.Facts)) {
 				item[field] = value
 			}
@@ -157,6 +157,14 @@ func (w *Workspace) list(ctx context.Context, name string) (list []any) {
 			"messages": float64(c.Messages), "led_by": string(c.Lead), "outcome": c.Outcome, "opened": c.OpenedAt.In(now.Location()).Format("2006-01-02 15:04"),
 			"summary": sum["text"], "grade": sum["grade"], "mood": sum["mood"], "asked": sum["asked"], "open": sum["open"], "measures": sum["measures"],
 		})
+	}
+	return list
+}
+
+func tagsOf(tags []string) []any {
+	list := make([]any, len(tags))
+	for i, tag := range tags {
+		list[i] = tag
 	}
 	return list
 }

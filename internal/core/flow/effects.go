@@ -80,9 +80,10 @@ type Assign struct{ Bot string }
 // Close ends the conversation.
 type Close struct{ Why string }
 
-// Start starts another flow for the contact.
+// Start starts another flow for the contact, or for another one.
 type Start struct {
 	Flow   string
+	For    string // the id of the other contact; "": the run's own
 	Values map[string]any
 	Key    string
 }

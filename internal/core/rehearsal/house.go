@@ -57,7 +57,11 @@ func (p *play) list(name string) []any {
 		return list
 	}
 	if name == "contacts" {
-		item := map[string]any{"stage": p.stage}
+		tags := []any{}
+		for _, tag := range p.tags {
+			tags = append(tags, tag)
+		}
+		item := map[string]any{"id": "rehearsed", "stage": p.stage, "tags": tags}
 		for k, v := range p.Settings.Fields.Values(p.memory) {
 			item[k] = v
 		}

@@ -216,7 +216,7 @@ func TestEachStepDoesWhatItSays(t *testing.T) {
 		{"loop: over what is no list", `- loop: { each: "event.item.orValue('x')", steps: [ { say: x } ] }`, `fails`},
 		{"start and end", `- start: { flow: thanks, with: { about: "{{ contact.stage }}" } }
 - end: That is all`, `
-			effect Flow:"thanks", Values:map[string]interface {}{"about":"enquiry"}
+			effect Flow:"thanks", For:"", Values:map[string]interface {}{"about":"enquiry"}
 			< nothing
 			end done: That is all`},
 		{"set: a stage, and a field that it does not fit", `- set: { stage: booked }

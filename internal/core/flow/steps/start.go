@@ -4,10 +4,11 @@ import "urgentparrot.example/internal/core/flow"
 
 var start = &flow.StepKind{
 	Name: "start", Group: decide, Main: "flow",
-	About:   "Starts another flow for the same contact, with values that it finds as event.NAME.",
+	About:   "Starts another flow for the same contact, or for one of a list, with values that it finds as event.NAME.",
 	Example: "- start: { flow: follow-up, with: { About: \"{{ question }}\" } }",
 	Fields: []flow.Field{
 		{Name: "flow", Type: flow.Name, Kind: "flow", Required: true, About: "Which flow; it must start by hand."},
+		{Name: "for", Type: flow.Text, About: "The id of the contact that it is started for, in a loop over contacts: {{ item.id }}. The run's own, if it is left out."},
 		{Name: "with", Type: flow.Cells, About: "Values that it is given."},
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {
@@ -19,9 +20,18 @@ var start = &flow.StepKind{
 			c.Doubt(s.Args["flow"].At, "the flow starts itself again: after ten in a row it is cut off")
 		}
 	},
-	Plain: func(s *flow.Step) string { return "Start the flow " + s.Raw("flow") + "." },
+	Plain: func(s *flow.Step) string {
+		if s.Has("for") {
+			return "Start the flow " + s.Raw("flow") + " for the contact " + s.Raw("for") + "."
+		}
+		return "Start the flow " + s.Raw("flow") + "."
+	},
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {
 		with, err := r.Cells(s.Args["with"])
+		if err != nil {
+			return flow.Fail(err)
+		}
+		who, err := r.Text(s.Args["for"])
 		if err != nil {
 			return flow.Fail(err)
 		}
@@ -32,7 +42,7 @@ var start = &flow.StepKind{
 		if item, ok := r.Lookup("item"); ok {
 			values["item"] = item
 		}
-		r.Emit(flow.Start{Flow: s.Raw("flow"), Values: values, Key: r.Key()})
+		r.Emit(flow.Start{Flow: s.Raw("flow"), For: who, Values: values, Key: r.Key()})
 		r.Did("started %s", s.Raw("flow"))
 		return flow.Next()
 	},
