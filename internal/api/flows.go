@@ -147,7 +147,12 @@ func startFlow(q *request, in client.StartFlow) (client.Started, error) {
 		}
 		starts = append(starts, engine.Start{Contact: id, Values: values(nil)})
 	}
-	for _, row := range in.Rows {
+	for i, row := range in.Rows {
+		if id := row["contact"]; id != "" {
+			if _, err := q.workspace.Store().Contact(q.Request.Context(), id); err != nil {
+				return client.Started{}, problem.New(problem.NotFound, fmt.Sprintf("row %d: there is no contact %q; leave the column out where a row is for nobody", i+1, id), "rows")
+			}
+		}
 		starts = append(starts, engine.Start{Contact: row["contact"], Values: values(row)})
 	}
 	if len(starts) == 0 {

@@ -179,6 +179,9 @@ func TestFlowsAreTried(t *testing.T) {
 	if after := len(s.runs("parcel", 1)); after != before {
 		t.Errorf("trying started %d runs", after-before)
 	}
+	if a := s.call(http.MethodPost, "/api/v1/flows/parcel/start", `{"rows": [{"number": "1"}, {"contact": "nobody"}]}`); a.StatusCode != 404 || !strings.Contains(a.body, "row 2") {
+		t.Errorf("a start for nobody: %d %s", a.StatusCode, a.body)
+	}
 	var ends client.RunPage
 	if s.get("/runs?ends="+run[len(run)-12:], &ends); len(ends.Items) != 1 || ends.Items[0].ID != run {
 		t.Errorf("of the run that ends so there are %+v", ends.Items)

@@ -32,7 +32,12 @@ var schedule = &flow.TriggerKind{
 			c.Wrong(t.Args["at"].At, "%q never comes: there is no such day", t.Raw("at"))
 		}
 	},
-	Plain: func(t *flow.Trigger) string { return "the time " + t.Raw("at") + " of the calendar comes" },
+	Plain: func(t *flow.Trigger) string {
+		if t.Has("zone") {
+			return spoken(t.Raw("at")) + " in " + t.Raw("zone")
+		}
+		return spoken(t.Raw("at"))
+	},
 	Sample: func(_ *flow.Trigger, now time.Time) map[string]any {
 		return map[string]any{"at": now.Format(time.RFC3339Nano)}
 	},

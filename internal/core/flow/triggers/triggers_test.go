@@ -60,3 +60,17 @@ func TestSchedulesKeepToTheirZone(t *testing.T) {
 		t.Error("the 31st of February comes")
 	}
 }
+
+// A time of the calendar is said in plain words where it has some.
+func TestSchedulesAreSaidInWords(t *testing.T) {
+	for cron, words := range map[string]string{
+		"0 20 * * *": "it is 20:00", "30 7 * * 1-5": "it is 07:30 on a day from Monday to Friday", "0 9 * * 1": "it is 09:00 on a Monday", "0 9 * * mon,thu,7": "it is 09:00 on a Monday, Thursday or Sunday",
+		"0 9 1 * *": "it is 09:00 on the 1st of a month", "0 9 13 * *": "it is 09:00 on the 13th of a month", "0 9 22 * *": "it is 09:00 on the 22nd of a month", "0 18 24 12 *": "it is 18:00 on 24 December",
+		"0 * * * *": "an hour begins", "15 * * * *": "it is 15 minutes past the hour", "*/10 * * * *": "another 10 minutes have passed", "0 8,12,18 * * *": "it is 08:00, 12:00 or 18:00",
+		"0 8-18 * * *": "the time 0 8-18 * * * of the calendar comes", "0 9 1 * 1": "the time 0 9 1 * 1 of the calendar comes", "*/10 8 * * *": "the time */10 8 * * * of the calendar comes", "nonsense": "the time nonsense of the calendar comes",
+	} {
+		if got := spoken(cron); got != words {
+			t.Errorf("%s: %q, not %q", cron, got, words)
+		}
+	}
+}
