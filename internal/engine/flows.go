@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"urgentparrot.example/internal/core/document"
@@ -57,20 +58,37 @@ func (c *config) Names(kind string) (names []string) {
 // load compiles the live versions of all flows.
 func (f *Flows) load(ctx context.Context, c *config) error {
 	c.flows = map[string]*liveFlow{}
+	type loaded struct {
+		name string
+		live *liveFlow
+		err  error
+	}
+	var list []*loaded
+	var checking sync.WaitGroup
 	for _, kept := range c.kept {
 		if kept.Kind != "flow" || kept.Live == 0 {
 			continue
 		}
-		live, err := f.version(ctx, c, kept.Name, kept.Live)
-		if err != nil {
-			return err
+		l := &loaded{name: kept.Name}
+		list = append(list, l)
+		checking.Go(func() { l.live, l.err = f.version(ctx, c, kept.Name, kept.Live) })
+	}
+	checking.Wait()
+	for _, l := range list {
+		var unreadable *undecidable
+		switch {
+		case errors.As(l.err, &unreadable): // of another version of this program: the others work
+			c.faults = append(c.faults, unreadable.Error())
+			continue
+		case l.err != nil:
+			return l.err
 		}
-		for _, finding := range live.faults {
+		for _, finding := range l.live.faults {
 			if !finding.Warning {
-				c.faults = append(c.faults, fmt.Sprintf("flow %s: %v", kept.Name, finding.Problem))
+				c.faults = append(c.faults, fmt.Sprintf("flow %s: %v", l.name, finding.Problem))
 			}
 		}
-		c.flows[kept.Name] = live
+		c.flows[l.name] = l.live
 	}
 	return nil
 }

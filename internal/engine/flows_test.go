@@ -435,6 +435,31 @@ func TestAFlowGoesOnWhereAPersonLeavesIt(t *testing.T) {
 	}
 }
 
+// A live flow that this version of the program cannot read is told as a fault: the others, and
+// the service, work; a run of it is told to people as failed, and can be stopped.
+func TestAFlowThatCannotBeReadHoldsNothingUp(t *testing.T) {
+	s := openStage(t)
+	s.live("flow: good\nwhen:\n  - message: { exactly: [good] }\nsteps:\n  - say: Good.\n")
+	s.live("flow: odd\nwhen:\n  - message: { exactly: [odd] }\nsteps:\n  - say: Odd.\n  - await_reply: 1d\n  - say: Odder.\n")
+	s.rings("+447700900101", "1", "odd")
+	s.says("Odd.")
+	s.close()
+	s.spoil(`UPDATE document_version SET text = 'flow: odd' || char(10) || 'steps: [ { dance: x } ]' WHERE name = 'odd'`)
+	s = openStageIn(t, s.folder, s.clock, s.bell, s.world)
+	if faults := strings.Join(s.Documents.Faults(), "\n"); !strings.Contains(faults, "the flow odd cannot be read") {
+		t.Errorf("the faults are %q", faults)
+	}
+	s.rings("+447700900102", "2", "good")
+	s.says("Odd.", "Good.")
+	s.rings("+447700900101", "3", "Do dogs cost anything?")
+	s.says("Odd.", "Good.", "free of charge")
+	if run := s.comesTo("odd", "failed"); !strings.Contains(run.Why, "cannot be read") {
+		t.Errorf("its run failed: %s", run.Why)
+	}
+	s.must(s.Flows.Stop(t.Context(), s.runs("odd")[0].ID, "Robin"))
+	s.comesTo("odd", "stopped")
+}
+
 // A batch starts a flow for each of the contacts that it picks; one for nobody's id is missed,
 // and holds nothing up.
 func TestABatchStartsAFlowForEachContact(t *testing.T) {

@@ -432,6 +432,13 @@ func (f *Flows) furnish(ctx context.Context, s *dialogue.Snapshot, c store.Conve
 	s.Flows.Stage = stage
 	for _, kept := range runs {
 		r, err := f.runOf(ctx, kept)
+		var unreadable *undecidable
+		if errors.As(err, &unreadable) { // the conversation goes on without it
+			err = f.fail(kept.ID, unreadable)
+			if err == nil {
+				continue
+			}
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -14,7 +14,6 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
-	"cel.dev/cel-go/ext"
 )
 
 // A variable is a name that expressions may use.
@@ -60,39 +59,15 @@ func celType(k Kind) *cel.Type {
 }
 
 func newEnvironment(vars map[string]variable, zone string, hours []string) (*environment, error) {
-	options := []cel.EnvOption{
-		cel.OptionalTypes(), ext.Strings(), cel.CrossTypeNumericComparisons(true),
-		cel.Variable("conversation", cel.MapType(cel.StringType, cel.StringType)),
-		cel.Function("said", cel.MemberOverload("conversation_said", []*cel.Type{cel.MapType(cel.StringType, cel.StringType), cel.StringType}, cel.BoolType,
-			cel.BinaryBinding(func(talk, phrase ref.Val) ref.Val {
-				said, ok := talk.Value().(map[string]string)
-				words, text := phrase.Value().(string)
-				if !ok || !text {
-					return types.NewErr("said takes words, as in conversation.said(\"refund\")")
-				}
-				return types.Bool(contains(said["customer"], words))
-			}))),
+	base, err := shared()
+	if err != nil {
+		return nil, err
 	}
-	options = append(options, cel.Variable("workspace", cel.MapType(cel.StringType, cel.BoolType)),
-		cel.Function("open", cel.MemberOverload("workspace_open", []*cel.Type{cel.MapType(cel.StringType, cel.BoolType), cel.StringType}, cel.BoolType,
-			cel.BinaryBinding(func(open, name ref.Val) ref.Val {
-				are, ok := open.Value().(map[string]bool)
-				hours, text := name.Value().(string)
-				return types.Bool(ok && text && are[hours])
-			}))))
 	place, err := time.LoadLocation(zone)
 	if err != nil {
 		place = time.UTC
 	}
-	options = append(options, cel.Function("time", cel.Overload("time_of_text", []*cel.Type{cel.StringType}, cel.TimestampType,
-		cel.UnaryBinding(func(written ref.Val) ref.Val {
-			text, _ := written.Value().(string)
-			at, ok := Moment(text, time.Time{}.In(place))
-			if !ok {
-				return types.NewErr("%q is no time; write it like 2026-12-01 or 2026-12-01 09:30", clipped(text))
-			}
-			return types.Timestamp{Time: at}
-		}))))
+	options := []cel.EnvOption{timeOf(place)}
 	for _, name := range sortedKeys(vars) {
 		t := celType(vars[name].kind)
 		if vars[name].optional {
@@ -100,7 +75,7 @@ func newEnvironment(vars map[string]variable, zone string, hours []string) (*env
 		}
 		options = append(options, cel.Variable(name, t))
 	}
-	env, err := cel.NewEnv(options...)
+	env, err := base.Extend(options...)
 	return &environment{env: env, vars: vars, open: map[string]bool{}, zone: zone, hours: hours}, err
 }
 
