@@ -226,6 +226,11 @@ func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
 	if n := len(s.sent()); n != before {
 		t.Errorf("in the quiet hours %q is said", s.sent()[before:])
 	}
+	steps, err := s.Store().RunSteps(t.Context(), s.runs("evening")[0].ID)
+	s.must(err)
+	if last := steps[len(steps)-1].Words; !strings.Contains(last, "quiet hours until 2026-11-25 08:00") {
+		t.Errorf("why it waits is told as %q", last)
+	}
 	s.later(12 * time.Hour)
 	if got := s.sent(); got[len(got)-1] != "Good news." {
 		t.Errorf("in the morning it says %q", got[before:])

@@ -319,20 +319,23 @@ func (r *Running) maySpeak() (m Move, may bool) {
 	if !r.Fresh && r.Quiet != nil {
 		until = r.Quiet(r.Now)
 	}
-	hold := Wait{}
+	hold, why := Wait{}, ""
 	switch {
 	case !r.Fresh && r.OptedOut:
 		return Finish(Stopped, "the customer does not want to be written to"), false
 	case r.Talk == nil || r.Talk.Closed:
 		hold = Wait{For: ForTalk}
 	case r.Talk.ByPerson:
-		hold = Wait{For: ForPerson}
+		hold, why = Wait{For: ForPerson}, "a person has the conversation"
 	case r.Busy:
-		hold = Wait{For: ForTurn}
+		hold, why = Wait{For: ForTurn}, "another flow has a question open"
 	case until.After(r.Now):
-		hold = Wait{For: ForTime, Until: until}
+		hold, why = Wait{For: ForTime, Until: until}, "quiet hours until "+until.Format("2006-01-02 15:04")
 	default:
 		return Move{}, true
+	}
+	if why != "" {
+		r.Did("held back: %s", why)
 	}
 	r.Remember("yielded", true)
 	return Pause(hold), false

@@ -41,6 +41,7 @@ func TestEachStepDoesWhatItSays(t *testing.T) {
 			+1m
 			< nothing
 			waits for person
+			did 2 held back: a person has the conversation
 			given back
 			resume
 			< Hello.`},
