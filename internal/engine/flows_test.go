@@ -321,7 +321,7 @@ func TestWhatHappensStartsFlows(t *testing.T) {
 	} {
 		s.live(fmt.Sprintf("flow: %s\nwhen:\n  - %s\nsteps:\n  - count: %s\n", name, when, name))
 	}
-	id := s.rings("+447700900101", "1", "Do dogs cost anything? I'm Ada Byron.")
+	id := s.rings("+447700900101", "1", "Do dogs cost anything? I'm Ada Quill.")
 	s.atRest()
 	c, err := s.Store().Conversation(t.Context(), id)
 	s.must(err)

@@ -76,7 +76,7 @@ func measureFlows(folder string) error {
 			if done == runs {
 				return float64(n*stepsOf) / time.Since(begun).Seconds(), nil
 			}
-			time.Sleep(2 * time.Millisecond)
+			time.Sleep(20 * time.Millisecond) // looking costs more than the steps that are looked for
 		}
 	}
 	alone, err := bareInserts(filepath.Join(folder, "floor.db"), 3000)
@@ -91,7 +91,7 @@ func measureFlows(folder string) error {
 	if err != nil {
 		return err
 	}
-	many, err := play(64)
+	many, err := play(64) // each takes some 400 steps
 	if err != nil {
 		return err
 	}

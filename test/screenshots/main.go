@@ -155,7 +155,7 @@ func teach(ctx context.Context, d *service.Demo) error {
 // plays has a form sent and a group ask by text, so that there are runs of flows to look at;
 // it returns the group's conversation.
 func plays(ctx context.Context, d *service.Demo) (conversation string, err error) {
-	form := url.Values{"who": {"my name is Ada Byron"}, "people": {"about thirty"}, "day": {"next friday"}, "mail": {"ada at example.org"}, "mobile": {"07700 900180"}}
+	form := url.Values{"who": {"my name is Ada Quill"}, "people": {"about thirty"}, "day": {"next friday"}, "mail": {"ada at example.org"}, "mobile": {"07700 900180"}}
 	answer, err := http.PostForm(d.PublicURL+"/form/"+service.DemoWorkspace+"/group-enquiry", form)
 	if err != nil {
 		return "", err
@@ -225,6 +225,12 @@ func asksTheChat(p *browser.Page) error {
 		p.Type("textarea", "where do I leave the car", true), p.Click("Send", true), p.AwaitText("Which of these", true))
 }
 
+func triesAFlow(p *browser.Page) error {
+	return errors.Join(
+		p.AwaitText("What they write", false), p.Type("form input", "can you take a school class of 70 on friday?", false), p.Type("form textarea", "ada@example.org", false),
+		p.Click("Play it", false), p.AwaitText("(party_size is 70)", false))
+}
+
 func sendsAText(p *browser.Page) error {
 	return errors.Join(
 		p.Do(`document.querySelector("#phone").value = "+447700900199"; document.querySelector("#phone").onchange()`),
@@ -250,12 +256,12 @@ func shots(d *service.Demo, group string) []shot {
 		{"connections", console + "/connections/reading-desk", 1280, 800, false, steps(clicks("Fetch the list"), sees("desk-large"))},
 		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("counts as verified by you"))},
 		{"flows", console + "/flows/group-crossing", 1280, 800, false, sees("How many of you will travel?")},
-		{"flow-run", console + "/flows/group-form?tab=runs", 1280, 800, false, steps(clicks("Ada Byron"), sees("wrote a row in the sheet group-enquiries"))},
+		{"flow-try", console + "/flows/group-crossing?tab=try", 1280, 800, true, triesAFlow},
+		{"flow-run", console + "/flows/group-form?tab=runs", 1280, 800, false, steps(clicks("Ada Quill"), sees("wrote a row in the sheet group-enquiries"))},
 		{"flow-inbox", console + "/inbox/" + group, 1280, 800, false, steps(sees("waits for a reply until"), sees("On which day"))},
 		{"rehearsals", console + "/rehearsals/a-group-of-thirty", 1280, 800, true, steps(clicks("Play them all"), sees("of 13 passed"), sees("Happy to help"))},
 		{"forms", console + "/forms", 1280, 800, false, sees("about thirty")},
 		{"form", d.PublicURL + "/form/brackwater/group-enquiry", 390, 780, false, sees("Ask for a quote")},
-		{"sheets", console + "/sheets/group-enquiries", 1280, 800, false, steps(sees("Maren Holt"), sees("Ada Byron"))},
 		{"telephone-inbox", console + "/inbox", 390, 780, false, steps(angry, sees("Said last"), sees("someone will answer you here"))},
 		{"website-chat", d.WorldURL + "/ferries", 1280, 800, false, asksTheChat},
 		{"handset", d.WorldURL + "/handset", 1280, 800, false, sendsAText},

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"cel.dev/cel-go/cel"
@@ -96,6 +97,7 @@ type expression struct {
 	hours   []string // and the hours that it asks for
 	doubts  []*fault
 	kind    Kind
+	inWords func() string // found when it is first asked for
 }
 
 // A fault is what is wrong with an expression, and where in it, in bytes.
@@ -132,7 +134,7 @@ func (e *environment) compile(source string, known scope) (*expression, *fault) 
 	if err != nil {
 		return nil, &fault{0, firstLine(err.Error())}
 	}
-	return &expression{source, program, w.uses, w.asks, w.doubts, kindOf(checked.OutputType())}, nil
+	return &expression{source, program, w.uses, w.asks, w.doubts, kindOf(checked.OutputType()), sync.OnceValue(func() string { return InWords(source) })}, nil
 }
 
 // syntax says in words what the parser says.

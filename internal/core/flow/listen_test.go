@@ -28,7 +28,7 @@ func TestValuesAreTakenOutOfWhatPeopleSay(t *testing.T) {
 		{"time", "at 3pm", "15:00"}, {"time", "around 9", "09:00"}, {"time", "around 4", "16:00"}, {"time", "about 4ish", "16:00"}, {"time", "half past four please", "16:30"}, {"time", "quarter to nine in the evening", "20:45"}, {"time", "seven o'clock", "07:00"}, {"time", "at eight tonight", "20:00"}, {"time", "noon", "12:00"}, {"time", "midnight", "00:00"}, {"time", "four in the morning", "04:00"}, {"time", "half 5", "17:30"}, {"time", "a quarter to one", "12:45"}, {"time", "25", "-"}, {"time", "in the evening", "-"}, {"datetime", "tomorrow at half past four", "2026-11-27 16:30"}, {"time", "04:00", "04:00"}, {"time", "4 am", "04:00"}, {"time", "half past", "-"}, {"datetime", "tomorrow at 15.30", "2026-11-27 15:30"}, {"datetime", "tomorrow", "-"},
 		{"choice", "hallow point please", "Hallow Point"}, {"choice", "the second one", "Hallow Point"}, {"choice", "3", "Gannet Holm"}, {"choice", "halow", "Hallow Point"},
 		{"choice", "anywhere", "-"}, {"choice", "Hallow Point or Gannet Holm", "-"},
-		{"name", "I'm Ada Byron", "Ada Byron"}, {"name", "it's ada", "ada"}, {"name", "my name is Ada Byron, thanks", "Ada Byron"}, {"name", "Ada", "Ada"}, {"name", "why do you ask?", "-"},
+		{"name", "I'm Ada Quill", "Ada Quill"}, {"name", "it's ada", "ada"}, {"name", "my name is Ada Quill, thanks", "Ada Quill"}, {"name", "Ada", "Ada"}, {"name", "why do you ask?", "-"},
 		{"list", "bikes, two dogs and a pram", "[bikes two dogs a pram]"}, {"text", "  a red   hat ", "a red hat"}, {"text", "", "-"},
 	} {
 		v, ok := Read{As: c.as, Choices: colours}.Hear(c.said, Hearing{Speech: text.SpeechOf("en"), Region: "GB", Now: now, Asked: true})

@@ -83,7 +83,7 @@ func (r *Running) Weighs(arg *Arg) (holds bool, words string, err error) {
 		}
 		values = append(values, name+" is "+shorten(text.Squeeze(said), 60))
 	}
-	if words = InWords(arg.Text); len(values) > 0 {
+	if words = r.Flow.values[arg].inWords(); len(values) > 0 {
 		words += " (" + strings.Join(values, ", ") + ")"
 	}
 	return holds, words, nil
