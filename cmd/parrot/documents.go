@@ -5,6 +5,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 
 	"urgentparrot.example/client"
@@ -111,7 +112,7 @@ func (c *call) writeDocument(cl *client.Client, kind document.Kind, action, file
 	if err != nil {
 		return err
 	}
-	name := strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
+	name := nameOf(kind, file, raw)
 	if action == "push" {
 		d, err := cl.PutDocument(c.ctx, kind.Plural, name, string(raw), 0)
 		if err != nil {
@@ -139,6 +140,18 @@ func (c *call) writeDocument(cl *client.Client, kind document.Kind, action, file
 		return fmt.Errorf("%s found", plural(len(checked.Problems), "problem"))
 	}
 	return nil
+}
+
+// nameOf is the name that a document's text gives itself; that of the file, if it gives none.
+func nameOf(kind document.Kind, file string, text []byte) string {
+	if d, err := kind.Parse(file, text); err == nil {
+		return d.Named()
+	}
+	own := regexp.MustCompile(`(?m)^` + regexp.QuoteMeta(kind.Name) + `:[ \t]*["']?([a-z0-9][a-z0-9-]*)["']?[ \t]*(?:#.*)?$`)
+	if m := own.FindSubmatch(text); m != nil {
+		return string(m[1])
+	}
+	return strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
 }
 
 // draftFlags are the flags of kinds that have drafts.

@@ -6,10 +6,11 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/kinds"
 )
 
 // trialFlags say on what a flow is tried.
@@ -46,7 +47,7 @@ func (c *call) flowTry(cl *client.Client, target string) error {
 	}
 	name := target
 	if raw, err := os.ReadFile(target); err == nil {
-		name, trial.Text = strings.TrimSuffix(filepath.Base(target), filepath.Ext(target)), string(raw)
+		name, trial.Text = flowNamed(target, raw), string(raw)
 	}
 	var err error
 	if *f.run != "" {
@@ -89,12 +90,30 @@ func (c *call) flowTry(cl *client.Client, target string) error {
 	return c.print(tried, func(w io.Writer) { printTrial(w, tried, name) })
 }
 
+// flowNamed is the name of the flow in a file.
+func flowNamed(file string, text []byte) string {
+	kind, _ := document.Find(kinds.Documents, "flow")
+	return nameOf(kind, file, text)
+}
+
 // valueOf reads JSON; what is none is a text.
 func valueOf(s string) (v any) {
 	if json.Unmarshal([]byte(s), &v) != nil {
 		return s
 	}
 	return v
+}
+
+// inJSON writes a value: texts bare, all else as JSON.
+func inJSON(v any) string {
+	if s, ok := v.(string); ok {
+		return s
+	}
+	raw, err := json.Marshal(v)
+	if err != nil {
+		return fmt.Sprint(v)
+	}
+	return string(raw)
 }
 
 func printTrial(w io.Writer, t client.TriedFlow, name string) {
@@ -127,7 +146,7 @@ func printTrial(w io.Writer, t client.TriedFlow, name string) {
 		talk = append(talk, l.By+": "+firstLine(l.Text))
 	}
 	for _, saved := range sortedNames(t.Values) {
-		values = append(values, fmt.Sprintf("%s = %v", saved, t.Values[saved]))
+		values = append(values, fmt.Sprintf("%s = %s", saved, inJSON(t.Values[saved])))
 	}
 	section("What is said:", talk)
 	section("What would be done beside:", t.Happened)

@@ -7,7 +7,6 @@ import (
 	"io"
 	"maps"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -226,7 +225,7 @@ func (c *call) printRun(r client.RunDetail) error {
 			fmt.Fprintf(w, "At step %s, line %d: %s\n", r.Step, r.Line, r.Words)
 		}
 		for _, name := range sortedNames(r.Values) {
-			fmt.Fprintf(w, "  %s = %v\n", name, r.Values[name])
+			fmt.Fprintf(w, "  %s = %s\n", name, inJSON(r.Values[name]))
 		}
 		fmt.Fprintln(w)
 		for _, p := range r.Path {
@@ -253,7 +252,7 @@ func (c *call) changeRun(cl *client.Client, id string) error {
 func (c *call) flowExplain(cl *client.Client, target string) error {
 	var sentences []client.Sentence
 	if raw, err := os.ReadFile(target); err == nil {
-		e, err := cl.ExplainFlow(c.ctx, strings.TrimSuffix(filepath.Base(target), filepath.Ext(target)), string(raw))
+		e, err := cl.ExplainFlow(c.ctx, flowNamed(target, raw), string(raw))
 		if err != nil {
 			return err
 		}

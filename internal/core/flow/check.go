@@ -63,7 +63,7 @@ func (f *Flow) Check(d document.Directory) (*Checked, []document.Finding) {
 	c.saved()
 	c.infer()
 	vars := c.variables()
-	env, err := newEnvironment(vars, settings.Zone().String(), d.Names("hours"))
+	env, err := newEnvironment(vars, settings.Language, settings.Zone().String(), d.Names("hours"))
 	if err != nil {
 		c.Wrong(f.Body.At, "its expressions cannot be read: %v", err)
 		return c.Checked, c.findings

@@ -46,6 +46,11 @@ func (c *Checking) domains() map[string]Domain {
 		if s.Kind.Domains != nil {
 			own = s.Kind.Domains(s)
 		}
+		for name, d := range own {
+			if strings.Contains(name, ".") && !strings.HasPrefix(name, "contact.") { // of a part of a record
+				of[name] = d
+			}
+		}
 		for name := range s.sets(c.Checked) {
 			if strings.HasPrefix(name, "contact.") {
 				continue // the field says what it may be

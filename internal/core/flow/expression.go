@@ -59,7 +59,7 @@ func celType(k Kind) *cel.Type {
 	return cel.DynType
 }
 
-func newEnvironment(vars map[string]variable, zone string, hours []string) (*environment, error) {
+func newEnvironment(vars map[string]variable, language, zone string, hours []string) (*environment, error) {
 	base, err := shared()
 	if err != nil {
 		return nil, err
@@ -68,7 +68,7 @@ func newEnvironment(vars map[string]variable, zone string, hours []string) (*env
 	if err != nil {
 		place = time.UTC
 	}
-	options := []cel.EnvOption{timeOf(place)}
+	options := []cel.EnvOption{timeOf(place), spokenIn(language, place)}
 	for _, name := range sortedKeys(vars) {
 		t := celType(vars[name].kind)
 		if vars[name].optional {

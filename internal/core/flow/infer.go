@@ -127,7 +127,7 @@ func (k kinding) call(call ast.CallExpr) Kind {
 		if a, b := k.of(args[1]), k.of(args[2]); a == b {
 			return a
 		}
-	case "string", "lowerAscii", "upperAscii", "trim", "replace", "substring", "join", "format":
+	case "string", "lowerAscii", "upperAscii", "trim", "replace", "substring", "join", "format", "spoken":
 		return AText
 	case "timestamp", "time":
 		return ATime

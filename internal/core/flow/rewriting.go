@@ -152,6 +152,12 @@ func (w *rewriting) call(e ast.Expr) {
 	if ofTimes[name] && c.IsMemberFunction() && len(c.Args()) == 0 {
 		e.SetKindCase(w.factory.NewMemberCall(e.ID(), name, c.Target(), w.factory.NewLiteral(w.fresh(e), types.String(w.zone))))
 	}
+	if name == "spoken" && len(c.Args()) == 1 && !c.IsMemberFunction() {
+		e.SetKindCase(w.factory.NewCall(e.ID(), name, c.Args()[0], w.factory.NewIdent(w.fresh(e), "now")))
+		if !slices.Contains(w.uses, "now") {
+			w.uses = append(w.uses, "now")
+		}
+	}
 	if givesWhole[name] {
 		w.wrap(e, "double")
 	}

@@ -398,5 +398,13 @@ func (r *Running) Show(v any) string {
 	return fmt.Sprint(v)
 }
 
+// Spoken is how a value reads to a customer: days as people say them.
+func (r *Running) Spoken(v any) string {
+	if t, ok := v.(time.Time); ok {
+		return text.SpokenDay(r.Flow.Settings.Language, t.In(r.Now.Location()), r.Now)
+	}
+	return r.Show(v)
+}
+
 // Set keeps a value of the run.
 func (r *Running) Set(name string, value any) { r.state.Values[name] = value }

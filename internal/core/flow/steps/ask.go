@@ -44,6 +44,17 @@ var ask = &flow.StepKind{
 			return map[string]flow.Domain{s.Raw("save"): among(rd.Choices)}
 		case "text":
 			return map[string]flow.Domain{s.Raw("save"): {Typed: true}}
+		case "record":
+			parts := map[string]flow.Domain{}
+			for _, p := range rd.Parts {
+				switch p.As.As {
+				case "choice":
+					parts[s.Raw("save")+"."+p.Name] = among(p.As.Choices)
+				case "text":
+					parts[s.Raw("save")+"."+p.Name] = flow.Domain{Typed: true}
+				}
+			}
+			return parts
 		}
 		return nil
 	},
@@ -316,7 +327,7 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 			r.Did("heard %s", flow.Quote(r.Show(value)))
 			if s.Flag("confirm") {
 				r.Remember("confirming", value)
-				r.Emit(flow.Say{Text: sp.Readback(r.Show(value))})
+				r.Emit(flow.Say{Text: sp.Readback(r.Spoken(value))})
 				return pause(r, s, until)
 			}
 			r.TookUp(h.ID)

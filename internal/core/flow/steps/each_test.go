@@ -88,6 +88,15 @@ func TestEachStepDoesWhatItSays(t *testing.T) {
 			< That is 14.
 			> yes
 			< 14 it is.`},
+		{"ask: a day read back", `- ask: When?
+  save: day
+  as: date
+  confirm: true`, `
+			< When?
+			> christmas eve, the 24th of december
+			< That is Thursday 24 December. Is that right?
+			> yes
+			end done`},
 		{"ask: in vain", `- ask: How many?
   save: n
   as: integer

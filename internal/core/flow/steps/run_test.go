@@ -356,10 +356,12 @@ steps:
   - set: { values: { more: "{{ n + 1 }}", late: "{{ due < now }}" } }
   - set: { values: { eve: "{{ time('2026-12-24 18:00') - duration('24h') }}" } }
   - say: "{{ more }}, {{ code }}, {{ price }}, {{ told + '!' }}, {{ late ? 'late' : 'in time' }}, {{ due }}, {{ eve > now ? eve : now }}, {{ workspace.open('ticket-office') ? 'open' : 'shut' }}"
+  - say: "{{ spoken(eve) }}; {{ spoken('2026-12-24') }}; {{ spoken('soon') }}; {{ spoken(now - duration('24h')) }}"
   - wait: { until: "time(told)" }
 `, nil, "").play(`
 		< 6, 07700, 1.50, 5!, in time, 2026-11-27 09:00, 2026-12-23 18:00, open
-		end failed: step 5 (line 9): "time(told)": "5" is no time`)
+		< Wednesday 23 December, 18:00; Thursday 24 December; soon; Wednesday 25 November, 09:00
+		end failed: step 6 (line 10): "time(told)": "5" is no time`)
 }
 
 // A record is asked for part by part: what a reply lacks is asked for, what was said already
