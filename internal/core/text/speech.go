@@ -14,6 +14,7 @@ type Speech struct {
 	Correct    []string           // what begins a correction
 	Numbers    map[string]float64 // of words
 	NotClear   string             // before a question that is put again
+	NotHere    string             // to a question in between that nobody can answer now
 	StillNeed  string             // before the parts of an answer that are still to come
 	IsItRight  string             // reads %s back
 	StopDone   string             // after an opt-out
@@ -64,7 +65,7 @@ func (s Speech) With(more map[string][]string) Speech {
 // wordings are what is said, by name.
 func (s *Speech) wordings() map[string]*string {
 	return map[string]*string{
-		"not_clear": &s.NotClear, "still_need": &s.StillNeed, "is_it_right": &s.IsItRight, "stopped": &s.StopDone, "started_again": &s.StartAgain, "unclear": &s.Unclear, "given_up": &s.GivenUp,
+		"not_clear": &s.NotClear, "still_need": &s.StillNeed, "not_here": &s.NotHere, "is_it_right": &s.IsItRight, "stopped": &s.StopDone, "started_again": &s.StartAgain, "unclear": &s.Unclear, "given_up": &s.GivenUp,
 	}
 }
 

@@ -14,6 +14,7 @@ var speeches = map[string]Speech{
 			"twenty": 20, "thirty": 30, "forty": 40, "fourty": 40, "fifty": 50, "sixty": 60, "seventy": 70, "eighty": 80, "ninety": 90, "hundred": 100, "thousand": 1000, "couple": 2, "pair": 2,
 		},
 		NotClear:   "Sorry, I did not get that.",
+		NotHere:    "That I cannot tell you just now.",
 		StillNeed:  "Thank you. I still need: %s.",
 		IsItRight:  "That is %s. Is that right?",
 		StopDone:   "All right: you will get no more messages from us here. Write START if you change your mind.",
@@ -26,7 +27,7 @@ var speeches = map[string]Speech{
 		Stop: []string{"stop", "parar", "para", "alto", "baja", "basta", "cancelar suscripcion", "no me escriban mas", "no mas mensajes"}, Start: []string{"alta", "start", "empezar"},
 		Correct:  []string{"no", "perdon", "perdona", "mejor dicho", "quise decir", "quiero decir"},
 		Numbers:  map[string]float64{"cero": 0, "uno": 1, "una": 1, "dos": 2, "tres": 3, "cuatro": 4, "cinco": 5, "seis": 6, "siete": 7, "ocho": 8, "nueve": 9, "diez": 10, "once": 11, "doce": 12, "quince": 15, "veinte": 20, "treinta": 30, "cuarenta": 40, "cincuenta": 50, "cien": 100, "mil": 1000},
-		NotClear: "Perdone, no le he entendido.", StillNeed: "Gracias. Me falta todavía: %s.", IsItRight: "Es %s. ¿Es correcto?", StopDone: "De acuerdo: no recibirá más mensajes nuestros aquí. Escriba ALTA si cambia de idea.", StartAgain: "Volverá a recibir mensajes nuestros aquí.",
+		NotClear: "Perdone, no le he entendido.", StillNeed: "Gracias. Me falta todavía: %s.", NotHere: "Eso no se lo puedo decir ahora.", IsItRight: "Es %s. ¿Es correcto?", StopDone: "De acuerdo: no recibirá más mensajes nuestros aquí. Escriba ALTA si cambia de idea.", StartAgain: "Volverá a recibir mensajes nuestros aquí.",
 		Unclear: "Lo siento, no lo entiendo. He avisado a un compañero; alguien le contestará aquí.", GivenUp: "Lo siento, algo ha fallado. He avisado a un compañero; alguien le contestará aquí.",
 	},
 	"fr": {
@@ -34,7 +35,7 @@ var speeches = map[string]Speech{
 		Stop: []string{"stop", "arret", "arretez", "desabonner", "desinscription", "plus de messages", "ne m ecrivez plus"}, Start: []string{"start", "reprendre", "oui reprenez"},
 		Correct:  []string{"non", "pardon", "desole", "plutot", "je voulais dire", "je veux dire"},
 		Numbers:  map[string]float64{"zero": 0, "un": 1, "une": 1, "deux": 2, "trois": 3, "quatre": 4, "cinq": 5, "six": 6, "sept": 7, "huit": 8, "neuf": 9, "dix": 10, "onze": 11, "douze": 12, "quinze": 15, "vingt": 20, "trente": 30, "quarante": 40, "cinquante": 50, "soixante": 60, "cent": 100, "mille": 1000},
-		NotClear: "Pardon, je n'ai pas compris.", StillNeed: "Merci. Il me manque encore : %s.", IsItRight: "C'est donc %s. Est-ce exact ?", StopDone: "Entendu : vous ne recevrez plus de messages de notre part ici. Écrivez START si vous changez d'avis.", StartAgain: "Vous recevrez de nouveau nos messages ici.",
+		NotClear: "Pardon, je n'ai pas compris.", StillNeed: "Merci. Il me manque encore : %s.", NotHere: "Je ne peux pas vous le dire pour le moment.", IsItRight: "C'est donc %s. Est-ce exact ?", StopDone: "Entendu : vous ne recevrez plus de messages de notre part ici. Écrivez START si vous changez d'avis.", StartAgain: "Vous recevrez de nouveau nos messages ici.",
 		Unclear: "Désolé, je ne comprends pas. J'ai prévenu un collègue ; quelqu'un vous répondra ici.", GivenUp: "Désolé, quelque chose n'a pas marché. J'ai prévenu un collègue ; quelqu'un vous répondra ici.",
 	},
 	"sv": {
@@ -42,7 +43,7 @@ var speeches = map[string]Speech{
 		Stop: []string{"stop", "stopp", "sluta", "avsluta", "avregistrera", "inga fler meddelanden", "sluta skriva"}, Start: []string{"start", "starta"},
 		Correct:  []string{"nej", "forlat", "jag menade", "jag menar", "snarare"},
 		Numbers:  map[string]float64{"noll": 0, "en": 1, "ett": 1, "tva": 2, "tre": 3, "fyra": 4, "fem": 5, "sex": 6, "sju": 7, "atta": 8, "nio": 9, "tio": 10, "elva": 11, "tolv": 12, "femton": 15, "tjugo": 20, "trettio": 30, "fyrtio": 40, "femtio": 50, "hundra": 100, "tusen": 1000},
-		NotClear: "Förlåt, det förstod jag inte.", StillNeed: "Tack. Jag behöver ännu: %s.", IsItRight: "Det är alltså %s. Stämmer det?", StopDone: "Du får inga fler meddelanden från oss här. Skriv START om du ändrar dig.", StartAgain: "Du får meddelanden från oss här igen.",
+		NotClear: "Förlåt, det förstod jag inte.", StillNeed: "Tack. Jag behöver ännu: %s.", NotHere: "Det kan jag inte svara på just nu.", IsItRight: "Det är alltså %s. Stämmer det?", StopDone: "Du får inga fler meddelanden från oss här. Skriv START om du ändrar dig.", StartAgain: "Du får meddelanden från oss här igen.",
 		Unclear: "Jag förstår tyvärr inte. Jag har sagt till en kollega; någon svarar dig här.", GivenUp: "Något gick tyvärr fel. Jag har sagt till en kollega; någon svarar dig här.",
 	},
 	"no": {
@@ -50,7 +51,7 @@ var speeches = map[string]Speech{
 		Stop: []string{"stop", "stopp", "slutt", "avslutt", "avmeld", "ingen flere meldinger"}, Start: []string{"start"},
 		Correct:  []string{"nei", "beklager", "jeg mente", "jeg mener", "heller"},
 		Numbers:  map[string]float64{"null": 0, "en": 1, "ett": 1, "to": 2, "tre": 3, "fire": 4, "fem": 5, "seks": 6, "sju": 7, "syv": 7, "atte": 8, "ni": 9, "ti": 10, "elleve": 11, "tolv": 12, "femten": 15, "tjue": 20, "tretti": 30, "forti": 40, "femti": 50, "hundre": 100, "tusen": 1000},
-		NotClear: "Beklager, det forsto jeg ikke.", StillNeed: "Takk. Jeg trenger fortsatt: %s.", IsItRight: "Det er altså %s. Stemmer det?", StopDone: "Du får ingen flere meldinger fra oss her. Skriv START hvis du ombestemmer deg.", StartAgain: "Du får meldinger fra oss her igjen.",
+		NotClear: "Beklager, det forsto jeg ikke.", StillNeed: "Takk. Jeg trenger fortsatt: %s.", NotHere: "Det kan jeg ikke svare på akkurat nå.", IsItRight: "Det er altså %s. Stemmer det?", StopDone: "Du får ingen flere meldinger fra oss her. Skriv START hvis du ombestemmer deg.", StartAgain: "Du får meldinger fra oss her igjen.",
 		Unclear: "Jeg forstår dessverre ikke. Jeg har sagt fra til en kollega; noen svarer deg her.", GivenUp: "Noe gikk dessverre galt. Jeg har sagt fra til en kollega; noen svarer deg her.",
 	},
 	"ru": {
@@ -58,7 +59,7 @@ var speeches = map[string]Speech{
 		Stop: []string{"стоп", "stop", "отписаться", "отписка", "хватит", "не пишите мне", "больше не пишите"}, Start: []string{"старт", "start"},
 		Correct:  []string{"нет", "извините", "простите", "точнее", "я имел в виду", "вернее"},
 		Numbers:  map[string]float64{"ноль": 0, "один": 1, "одна": 1, "два": 2, "две": 2, "три": 3, "четыре": 4, "пять": 5, "шесть": 6, "семь": 7, "восемь": 8, "девять": 9, "десять": 10, "двенадцать": 12, "пятнадцать": 15, "двадцать": 20, "тридцать": 30, "сорок": 40, "пятьдесят": 50, "сто": 100, "тысяча": 1000},
-		NotClear: "Извините, я не понял.", StillNeed: "Спасибо. Мне ещё нужно: %s.", IsItRight: "Значит, %s. Верно?", StopDone: "Хорошо: больше сообщений от нас здесь не будет. Напишите СТАРТ, если передумаете.", StartAgain: "Вы снова будете получать от нас сообщения.",
+		NotClear: "Извините, я не понял.", StillNeed: "Спасибо. Мне ещё нужно: %s.", NotHere: "На это я сейчас ответить не могу.", IsItRight: "Значит, %s. Верно?", StopDone: "Хорошо: больше сообщений от нас здесь не будет. Напишите СТАРТ, если передумаете.", StartAgain: "Вы снова будете получать от нас сообщения.",
 		Unclear: "Извините, я не понимаю. Я позвал коллегу; вам ответят здесь.", GivenUp: "Извините, что-то пошло не так. Я позвал коллегу; вам ответят здесь.",
 	},
 	"hu": {
@@ -66,7 +67,7 @@ var speeches = map[string]Speech{
 		Stop: []string{"stop", "leiratkozas", "leallitas", "ne irjanak tobbet", "eleg"}, Start: []string{"start", "ujra"},
 		Correct:  []string{"nem", "bocsanat", "elnezest", "inkabb", "ugy ertem"},
 		Numbers:  map[string]float64{"nulla": 0, "egy": 1, "ketto": 2, "ket": 2, "harom": 3, "negy": 4, "ot": 5, "hat": 6, "het": 7, "nyolc": 8, "kilenc": 9, "tiz": 10, "tizenketto": 12, "tizenot": 15, "husz": 20, "harminc": 30, "negyven": 40, "otven": 50, "szaz": 100, "ezer": 1000},
-		NotClear: "Elnézést, ezt nem értettem.", StillNeed: "Köszönöm. Még kell: %s.", IsItRight: "Tehát %s. Így van?", StopDone: "Rendben: itt nem küldünk több üzenetet. Írja, hogy START, ha meggondolja magát.", StartAgain: "Újra küldünk itt üzeneteket.",
+		NotClear: "Elnézést, ezt nem értettem.", StillNeed: "Köszönöm. Még kell: %s.", NotHere: "Erre most nem tudok válaszolni.", IsItRight: "Tehát %s. Így van?", StopDone: "Rendben: itt nem küldünk több üzenetet. Írja, hogy START, ha meggondolja magát.", StartAgain: "Újra küldünk itt üzeneteket.",
 		Unclear: "Sajnos nem értem. Szóltam egy kollégának; itt válaszolnak majd.", GivenUp: "Sajnos valami elromlott. Szóltam egy kollégának; itt válaszolnak majd.",
 	},
 }

@@ -391,6 +391,9 @@ func unclear(r *flow.Running, s *flow.Step, until time.Time, h flow.Heard) flow.
 		r.Emit(flow.Escalate{Because: "no clear answer to: " + words})
 		return flow.Finish(flow.Done, "no clear answer came; a person has the conversation")
 	}
+	if asks(h.Text) {
+		return again(r, s, until, speech(r).NotHere)
+	}
 	if s.Has("otherwise") {
 		words, err := r.Text(s.Args["otherwise"])
 		if err != nil {

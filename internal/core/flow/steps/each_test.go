@@ -88,6 +88,17 @@ func TestEachStepDoesWhatItSays(t *testing.T) {
 			< That is 14.
 			> yes
 			< 14 it is.`},
+		{"ask: what nobody knows, in between", `- ask: How many?
+  save: n
+  as: integer
+  otherwise: A number, please.`, `
+			< How many?
+			> are there cats?
+			< That I cannot tell you just now. How many?
+			> hm
+			< A number, please.
+			> 3
+			n = 3`},
 		{"ask: a day read back", `- ask: When?
   save: day
   as: date
