@@ -59,6 +59,11 @@ func (f *Flows) Try(ctx context.Context, t FlowTrial) (rehearsal.Tried, error) {
 	if err := f.startOf(ctx, &t, &trying, house.Flows); err != nil {
 		return rehearsal.Tried{}, err
 	}
+	if trying.Starts.Kind == triggers.Webhook {
+		if err := bodyFits(house.Flows, t.Flow, trying.Starts.Values["body"]); err != nil {
+			return rehearsal.Tried{}, err
+		}
+	}
 	if t.Contact != "" {
 		who, err := w.store.Contact(ctx, t.Contact)
 		if err != nil {
@@ -71,6 +76,19 @@ func (f *Flows) Try(ctx context.Context, t FlowTrial) (rehearsal.Tried, error) {
 		err = fmt.Errorf("%w%w", ErrTrial, err)
 	}
 	return tried, err
+}
+
+// bodyFits holds a body against the schema of the flow's webhook, as the flow's address does.
+func bodyFits(flows []*flow.Checked, name string, body any) error {
+	raw, err := json.Marshal(body)
+	for _, f := range flows {
+		for _, t := range f.Triggers {
+			if f.Name == name && t.Kind.Name == triggers.Webhook && err == nil {
+				_, err = fits(t, raw)
+			}
+		}
+	}
+	return err
 }
 
 func (f *Flows) kept(name string) bool {
