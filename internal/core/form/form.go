@@ -4,6 +4,8 @@ package form
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -24,11 +26,7 @@ type Entry struct {
 type Missing map[string]string
 
 func (m Missing) Error() string {
-	var parts []string
-	for _, why := range m {
-		parts = append(parts, why)
-	}
-	return strings.Join(parts, "; ")
+	return strings.Join(slices.Sorted(maps.Values(m)), "; ")
 }
 
 // mostTyped is the longest text of one field, in letters.
