@@ -258,7 +258,12 @@ func (p *play) start(s Start, line *Line) {
 		values["form"], values["entry"] = s.Form, p.id("entry")
 		h = flow.Happening{Kind: triggers.Form, Values: values}
 	case s.Post != nil:
-		h.Kind, h.Values = triggers.Webhook, map[string]any{"body": s.Post}
+		hook := hookOf(p.Flows, s.Flow)
+		if hook == nil {
+			line.Happened, line.Wrong = "there is no flow of that name that other systems post to", true
+			return
+		}
+		h.Kind, h.Index, h.Values = triggers.Webhook, hook.Index, map[string]any{"body": s.Post}
 	default:
 		if !slices.ContainsFunc(p.Flows, func(f *flow.Checked) bool { return f.Name == s.Flow && f.Listens(flow.ByHand) }) {
 			line.Happened, line.Wrong = "there is no flow of that name that starts by hand", true
@@ -269,6 +274,18 @@ func (p *play) start(s Start, line *Line) {
 		h.Talk = "rehearsed"
 	}
 	p.look(h)
+}
+
+// hookOf is the trigger by which other systems start a flow, nil if they do not.
+func hookOf(flows []*flow.Checked, name string) *flow.Trigger {
+	for _, f := range flows {
+		for _, t := range f.Triggers {
+			if f.Name == name && t.Kind.Name == triggers.Webhook {
+				return t
+			}
+		}
+	}
+	return nil
 }
 
 func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

@@ -76,6 +76,7 @@ func TestARehearsalSaysWhereItDiffers(t *testing.T) {
 		"too early":          {"  - start: { flow: nudge }\n  - pass_time: 1d\n  - bot: { says: Still }\n", 7, "nothing"},
 		"an expectation":     {"  - expect: { tag: group }\n", 5, "the tags are []"},
 		"no such flow":       {"  - start: { flow: nobody }\n", 5, "no flow of that name"},
+		"no such address":    {"  - start: { flow: nudge, post: { a: 1 } }\n", 5, "other systems post to"},
 		"in a circle":        {"  - start: { flow: again }\n  - expect: { ended: at last }\n", 6, "cut off"},
 		"one starts another": {"  - start: { flow: echo }\n  - pass_time: 49h\n  - bot: Still there\n", 0, ""},
 		"a person leads":     {"  - start: { flow: nudge }\n  - person: take\n  - pass_time: 3d\n  - bot: silent\n  - expect: { waits: person }\n  - person: return\n  - bot: Still there\n", 0, ""},
@@ -130,5 +131,66 @@ func TestARecordedConversationHoldsNoDetails(t *testing.T) {
 	script, err := Parse("x", []byte(text))
 	if err != nil || len(script.Items) != 6 || script.Items[2].Pass != 119*time.Minute {
 		t.Errorf("%v: %+v", err, script.Items)
+	}
+}
+
+// People who come in, wishes and days that pass are rehearsed as they happen.
+func TestPeopleAndTimeAreRehearsed(t *testing.T) {
+	for name, lines := range map[string]string{
+		"a person was told the answer":  "customer: party\nbot: { asks: How many }\nperson: take\ncustomer: we are thirty, Robin\nbot: silent\nperson: return\nbot: silent\nexpect: { waits: time, field: { name: Ada Moss } }\npass_time: 49h\nbot: 30 it is\nexpect: { ended: came to its end }",
+		"a person was told nothing":     "customer: party\nbot: { asks: How many }\nperson: take\ncustomer: hello Robin\npass_time: 3d\nbot: silent\nperson: return\nbot: { asks: How many }\ncustomer: seven\nbot: Parties begin at eight\nexpect: { ended: too few }",
+		"who wants no more messages":    "customer: party\nperson: take\ncustomer: STOP\nexpect: { ended: does not want to be written to }\nperson: return\nbot: silent\npass_time: 3d\nbot: silent",
+		"closed, and waited for":        "customer: a picnic for 30 please\nperson: close\nexpect: { closed: true }\npass_time: 49h\nbot: 30 it is\nexpect: { closed: false }",
+		"closed with a question open":   "customer: party\nperson: close\nexpect: { ended: the conversation was closed }\npass_time: 3d\nbot: silent",
+		"a person is wanted":            "customer: party\ncustomer: I want to talk to a person\nexpect: { escalated: true, ended: people came in }",
+		"patience ends":                 "customer: party\nbot: { asks: How many }\npass_time: 25h\nbot: silent\nexpect: { ended: nobody answered within 1 day }",
+		"something nobody knows":        "customer: party\nbot: { asks: How many }\ncustomer: are there cats?\nbot: { says: cannot tell you, asks: How many }\ncustomer: a dozen\nexpect: { waits: time }",
+		"another system posts":          "start: { flow: party, post: { people: 30 } }\nbot: { asks: How many }",
+		"and what it posts fits nobody": "start: { flow: party, post: { people: 3 } }\nbot: silent",
+	} {
+		script, err := Parse("s", []byte("rehearsal: A talk\nchannel: web\nscript:\n  - "+strings.ReplaceAll(lines, "\n", "\n  - ")+"\n"))
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		report := Play(t.Context(), desk(t), script)
+		for _, l := range report.Lines {
+			if l.Wrong {
+				t.Errorf("%s: line %d, %s: expected %q, and %q happened", name, l.Line, l.Kind, l.Expected, l.Happened)
+			}
+		}
+	}
+}
+
+// A conversation that there was is played again: what would be said otherwise is told, what
+// tools gave is given again, and a person's part is not judged.
+func TestAConversationIsPlayedAgain(t *testing.T) {
+	at := time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC)
+	said := func(lines ...string) (list []Said) {
+		for i, l := range lines {
+			by, words, _ := strings.Cut(l, ": ")
+			list = append(list, Said{by, words, at.Add(time.Duration(i) * time.Minute)})
+		}
+		return list
+	}
+	for name, c := range map[string]struct {
+		said    []Said
+		changed string // the replies that would be others, "was > now"
+	}{
+		"as it was":            {said("customer: party", "bot: How many are you?", "customer: seven", "bot: Parties begin at eight."), ""},
+		"another wording":      {said("customer: party", "bot: How many of you?", "customer: seven", "bot: Parties begin at eight."), "How many of you? > How many are you?"},
+		"nothing was said":     {said("customer: do dogs travel free?"), " > Dogs travel free of charge."},
+		"a person in between":  {said("customer: party", "bot: How many are you?", "person: Robin here", "customer: we are thirty", "person: Fine."), ""},
+		"nobody said anything": {nil, ""},
+	} {
+		report := Replay(t.Context(), desk(t), Past{Title: name, Channel: "web", Said: c.said})
+		var changed []string
+		for _, l := range report.Lines {
+			if l.Wrong {
+				changed = append(changed, l.Expected+" > "+l.Happened)
+			}
+		}
+		if got := strings.Join(changed, "; "); got != c.changed && !(c.changed != "" && strings.Contains(got, strings.TrimSpace(strings.TrimPrefix(c.changed, " >")))) || report.Passed != (c.changed == "") {
+			t.Errorf("%s: %q, not %q", name, got, c.changed)
+		}
 	}
 }
