@@ -236,9 +236,10 @@ func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
 		t.Errorf("in the morning it says %q", got[before:])
 	}
 	// It is the customer's night that counts, and the channel may have hours of its own.
-	tell := func(phone string) (told bool) {
-		s.rings(phone, "hello from "+phone, "Do dogs cost anything?")
+	tell := func(phone string, later time.Duration) (told bool) {
+		s.rings(phone, fmt.Sprint("hello from ", phone, later), "Do dogs cost anything?")
 		s.atRest()
+		s.later(later)
 		before := len(s.sent())
 		for _, c := range s.contacts() {
 			if c.Facts[0].Value == phone {
@@ -248,14 +249,18 @@ func TestEarlyRepliesLimitsAndQuietHours(t *testing.T) {
 		s.atRest()
 		return len(s.sent()) > before
 	}
-	if there := "+61291234567"; tell(there) { // ten in the morning here is nine in the evening in Sydney
+	const pause = 11 * time.Minute
+	if there := "+61291234566"; !tell(there, time.Minute) { // who wrote just now is awake
+		t.Errorf("%s is not written to though they wrote just now", there)
+	}
+	if there := "+61291234567"; tell(there, pause) { // ten in the morning here is nine in the evening in Sydney
 		t.Errorf("%s is written to in their night", there)
 	}
-	if here := "+447700900105"; !tell(here) {
+	if here := "+447700900105"; !tell(here, pause) {
 		t.Errorf("%s is not written to by day", here)
 	}
 	s.put("channel", "channel: bell\nkind: bell\nbot: front-desk\ntone: high\nquiet: { from: \"00:00\", to: \"00:00\" }\n")
-	if there := "+61291234568"; !tell(there) {
+	if there := "+61291234568"; !tell(there, pause) {
 		t.Errorf("the channel has no quiet hours, and %s is not written to", there)
 	}
 }

@@ -278,7 +278,7 @@ func (w *rewriting) notKnown(e ast.Expr, name string) {
 	switch {
 	case nearest != "":
 		w.wrong(e, "%s is not known here; did you mean %s?", name, nearest)
-	case first == "event" && slices.Contains(there, "item"): // somebody starts it by hand
+	case dotted && first == "event" && slices.Contains(there, "item"): // somebody starts it by hand
 		w.wrong(e, "event has no %s; there are: %s; what the flow is given where it is started by hand is named there, as in by hand: { with: [%s] }", rest, strings.Join(there, ", "), rest)
 	case dotted && len(there) > 0:
 		w.wrong(e, "%s has no %s; there are: %s", first, rest, strings.Join(there, ", "))

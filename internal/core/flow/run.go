@@ -2,6 +2,7 @@ package flow
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"urgentparrot.example/internal/core/text"
@@ -316,7 +317,7 @@ func (r *Running) take(s *Step, resume bool, e Event) (m Move) {
 // maySpeak reports whether a step that talks may be taken now; if not, what comes of it.
 func (r *Running) maySpeak() (m Move, may bool) {
 	until := r.Now
-	if !r.Fresh && r.Quiet != nil {
+	if !r.Fresh && r.Quiet != nil && !r.awake() {
 		until = r.Quiet(r.Now)
 	}
 	hold, why := Wait{}, ""
@@ -339,6 +340,22 @@ func (r *Running) maySpeak() (m Move, may bool) {
 	}
 	r.Remember("yielded", true)
 	return Pause(hold), false
+}
+
+// awakeFor is how long after they wrote a customer is not disturbed by what a flow says.
+const awakeFor = 10 * time.Minute
+
+// awake reports whether the customer wrote just now.
+func (r *Running) awake() bool {
+	if r.Talk == nil {
+		return false
+	}
+	for _, l := range slices.Backward(r.Talk.Lines) {
+		if l.By == "customer" {
+			return r.Now.Sub(l.At) < awakeFor
+		}
+	}
+	return false
 }
 
 func (r *Running) do(s *Step, m Move) {

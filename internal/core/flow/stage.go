@@ -46,18 +46,17 @@ type Bounds struct {
 
 // Talk is the conversation that a run takes part in.
 type Talk struct {
-	ID, Channel  string
-	Opened       time.Time
-	Messages     int
-	Lines        []Line // the latest, oldest first
-	Reason       string
-	Outcome      string
-	Tags         []string
-	Complaints   func() int // how many times the contact was angry within ComplaintsWithin; nil: none
-	ByPerson     bool       // a person has it
-	Closed       bool
-	LastCustomer time.Time
-	Sums         Sums
+	ID, Channel string
+	Opened      time.Time
+	Messages    int
+	Lines       []Line // the latest, oldest first
+	Reason      string
+	Outcome     string
+	Tags        []string
+	Complaints  func() int // how many times the contact was angry within ComplaintsWithin; nil: none
+	ByPerson    bool       // a person has it
+	Closed      bool
+	Sums        Sums
 }
 
 // A Line is something said in a conversation.

@@ -170,7 +170,9 @@ func startOf(f *flow.Checked, h flow.Happening, now time.Time) (flow.Happening, 
 	}
 	for _, t := range f.Triggers {
 		if t.Kind.Sample != nil {
-			return flow.Happening{Kind: t.Kind.Name, Values: t.Kind.Sample(t, now)}, nil
+			sample := t.Kind.Sample(t, now)
+			maps.Copy(sample, h.Values)
+			return flow.Happening{Kind: t.Kind.Name, Values: sample}, nil
 		}
 	}
 	return h, errors.New("say what starts it: what was posted, or sent with its form, or an earlier run")

@@ -168,3 +168,20 @@ func within(t *testing.T, name, what, parts string, texts []string) {
 		rest = rest[at:]
 	}
 }
+
+// What a trigger is for may be filled in with values of one's own.
+func TestASampleTakesValues(t *testing.T) {
+	h := echo(t)
+	f, err := (&flow.Language{Steps: steps.All, Triggers: triggers.All}).Parse("sorry", []byte("flow: sorry\nwhen:\n  - conversation: { becomes: escalated, if: \"event.reason == 'anger'\" }\nsteps:\n  - note: Call them\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	checked, _ := f.Check(bare{})
+	h.Flows = append(h.Flows, checked)
+	for reason, stands := range map[string]string{"anger": "done: came to its end", "wish": "", "": ""} {
+		tried, err := Try(t.Context(), h, Trying{Flow: "sorry", Channel: "web", Starts: flow.Happening{Values: map[string]any{"reason": reason}}})
+		if err != nil || tried.Stands != stands {
+			t.Errorf("for %q it stands %q, %v", reason, tried.Stands, err)
+		}
+	}
+}
