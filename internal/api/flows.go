@@ -225,7 +225,7 @@ func (q *request) run(r store.Run) client.Run {
 		out.Title = title
 	}
 	if step != nil {
-		out.Step, out.Line, out.Words = step.Number, step.At.Line, step.Kind.Plain(step)
+		out.Step, out.Line, out.Words = step.Number, step.At.Line, step.Words()
 	}
 	out.Behind = live > 0 && live != r.Version
 	return out

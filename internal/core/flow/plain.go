@@ -24,7 +24,7 @@ func (f *Flow) Explain() (list []Sentence) {
 	var tell func(b *Block, depth int)
 	tell = func(b *Block, depth int) {
 		for _, s := range b.Steps {
-			words := Ended(strings.TrimSuffix(s.Kind.Plain(s), "."))
+			words := s.Words()
 			if s.Has("if") {
 				words = fmt.Sprintf("Only if %s: %s", InWords(s.Raw("if")), uncapped(words))
 			}
@@ -43,6 +43,9 @@ func (f *Flow) Explain() (list []Sentence) {
 	tell(f.Body, 0)
 	return list
 }
+
+// Words say what the step does, without those in its blocks.
+func (s *Step) Words() string { return Ended(strings.TrimSuffix(s.Kind.Plain(s), ".")) }
 
 // uncapped is a sentence that goes on from another.
 func uncapped(s string) string {
