@@ -160,9 +160,28 @@ func (r *Running) said() map[string]string {
 	return map[string]string{"customer": b.String()}
 }
 
-// contains reports whether words stand in a text, as whole words.
+// contains reports whether words stand in a text, as whole words; one and several of a thing
+// are the same word: a van, two vans.
 func contains(said, words string) bool {
-	return strings.Contains(spaced(said), spaced(words))
+	spoken, phrase := spaced(said), spaced(words)
+	if strings.Contains(spoken, phrase) {
+		return true
+	}
+	in, of := strings.Fields(spoken), strings.Fields(phrase)
+	for i := 0; i+len(of) <= len(in); i++ {
+		if slices.EqualFunc(in[i:i+len(of)], of, sameWord) {
+			return true
+		}
+	}
+	return false
+}
+
+// sameWord reports whether two folded words are the same, in the singular or the plural.
+func sameWord(a, b string) bool {
+	if len(a) < len(b) {
+		a, b = b, a
+	}
+	return a == b || len(b) >= 3 && (a == b+"s" || a == b+"es")
 }
 
 func spaced(s string) string {

@@ -92,6 +92,11 @@ func TestTriggersFireByWhatTheyAreFor(t *testing.T) {
 	}{
 		{"message: { contains: [school class, group] }", says("Our GROUP would like to come", "website", true), ""},
 		{"message: { contains: [school class, group] }", says("a class of a school", "website", true), "none of the words under contains"},
+		{"message: { contains: [van, school class] }", says("two vans please", "website", true), ""},
+		{"message: { contains: [van, school class] }", says("Several school classes", "website", true), ""},
+		{"message: { contains: [boats] }", says("is there a boat?", "website", true), ""},
+		{"message: { contains: [van] }", says("a vanity case", "website", true), "none of the words under contains"},
+		{"message: { exactly: [van] }", says("vans", "website", true), "none of the messages"},
 		{"message: { contains: [group] }", says("regrouping", "website", true), "none of the words under contains"},
 		{"message: { exactly: [parking] }", says(" Parking! ", "website", true), ""},
 		{"message: { exactly: [parking] }", says("parking please", "website", true), "none of the messages under exactly"},

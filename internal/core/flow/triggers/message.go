@@ -15,7 +15,7 @@ var message = &flow.TriggerKind{
 	Example: "- message: { channel: website, contains: [group, school class] }",
 	Fields: []flow.Field{
 		{Name: "channel", Type: flow.Name, Kind: "channel", About: "On this channel only."},
-		{Name: "contains", Type: flow.Texts, About: "Any of these words or phrases, as whole words."},
+		{Name: "contains", Type: flow.Texts, About: "Any of these words or phrases, as whole words; van and vans are the same."},
 		{Name: "exactly", Type: flow.Texts, About: "The whole message is one of these."},
 		{Name: "about", Type: flow.Texts, About: "What it is about, in a few example sentences as customers write them."},
 		{Name: "first", Type: flow.Flag, About: "Only the first message of a conversation."},
