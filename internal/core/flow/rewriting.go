@@ -133,6 +133,9 @@ func (w *rewriting) call(e ast.Expr) {
 	c := e.AsCall()
 	name := c.FunctionName()
 	if c.IsMemberFunction() {
+		if ofOptional[name] {
+			w.maybe(c.Target())
+		}
 		w.visit(c.Target(), name)
 	}
 	w.compares(c)
@@ -140,7 +143,11 @@ func (w *rewriting) call(e ast.Expr) {
 		w.ofHours(c.Args()[0])
 	}
 	for i, arg := range c.Args() {
-		w.visit(arg, "")
+		above := ""
+		if name == optionalSelect && i == 0 {
+			above = "or" // what may be missing may be missing there
+		}
+		w.visit(arg, above)
 		if takesWhole[name] && (i > 0 || c.IsMemberFunction()) && !(name == "_[_]" && arg.Kind() == ast.LiteralKind && isText(arg)) {
 			if d, ok := literal(arg); ok {
 				arg.SetKindCase(w.factory.NewLiteral(arg.ID(), types.Int(int64(d))))
@@ -161,6 +168,40 @@ func (w *rewriting) call(e ast.Expr) {
 	if givesWhole[name] {
 		w.wrap(e, "double")
 	}
+}
+
+// optionalSelect is a.?b.
+const optionalSelect = "_?._"
+
+// maybe lets the parts of a record be missing, behind what is known: event.body.total before
+// .orValue(0) is event.body.?total.
+func (w *rewriting) maybe(e ast.Expr) {
+	name, ok := qualified(e)
+	if _, known := w.vars[name]; !ok || known || e.Kind() != ast.SelectKind || slices.Contains(w.locals, strings.SplitN(name, ".", 2)[0]) {
+		return
+	}
+	parts := 0
+	for at := name; ; parts++ {
+		if _, known := w.vars[at]; known {
+			break
+		}
+		dot := strings.LastIndex(at, ".")
+		if dot < 0 {
+			return // nothing of it is known: that is told where it is looked at
+		}
+		at = at[:dot]
+	}
+	w.missing(e, parts)
+}
+
+// missing lets so many of the last parts of a name be missing.
+func (w *rewriting) missing(e ast.Expr, parts int) {
+	of := e.AsSelect()
+	operand, field := of.Operand(), of.FieldName()
+	if parts > 1 {
+		w.missing(operand, parts-1)
+	}
+	e.SetKindCase(w.factory.NewCall(w.fresh(e), optionalSelect, operand, w.factory.NewLiteral(w.fresh(e), types.String(field))))
 }
 
 // ofHours looks at the name of the hours that an expression asks for.
@@ -249,6 +290,8 @@ func (w *rewriting) name(e ast.Expr, name, above string) {
 		w.wrong(e, "%s may be missing here; say what stands for it: %s.orValue(%s)", name, name, map[Kind]string{ANumber: "0", AFlag: "false", ATime: "now"}[v.kind]+map[bool]string{true: "''"}[v.kind == AText || v.kind == Any])
 	case !strings.Contains(name, ".") && !w.known.has(name):
 		w.wrong(e, "%s is not set on every way here; set it before, or ask for it", name)
+	case ofOptional[above] && v.kind != Any: // it is always there: what stands for it may be said all the same
+		w.wrap(e, "optional.of")
 	}
 }
 

@@ -364,6 +364,21 @@ steps:
 		end failed: step 6 (line 10): "time(told)": "5" is no time`)
 }
 
+// Parts of a posted body may be missing, and what stands for them is said; so it may be of what
+// is always there.
+func TestPartsOfABodyMayBeMissing(t *testing.T) {
+	const flow = "flow: a\nwhen:\n  - webhook\nspeak_on: website\nsteps:\n  - say: \"{{ event.body.total.orValue(7) }} {{ event.body.customer.name.orValue('nobody') }} {{ event.body.customer.name.hasValue() ? 'known' : 'not known' }} {{ event.body.x.y.z.orValue('deep') }} {{ event.kind.orValue('x') }}\"\n"
+	for body, says := range map[string]string{
+		`{"customer": {"name": "Ada"}}`: "7 Ada known deep webhook", `{"total": 3}`: "3 nobody not known deep webhook", `{"x": {"y": {"z": "here"}}}`: "7 nobody not known here webhook", `{"total": 0, "customer": {}}`: "0 nobody not known deep webhook",
+	} {
+		var v any
+		if err := json.Unmarshal([]byte(body), &v); err != nil {
+			t.Fatal(err)
+		}
+		start(t, flow, map[string]any{"kind": "webhook", "body": v}, "").play("< " + says)
+	}
+}
+
 // A record is asked for part by part: what a reply lacks is asked for, what was said already
 // is not.
 func TestARecordIsAskedForPartByPart(t *testing.T) {
