@@ -17,23 +17,24 @@ type FlowPage struct {
 
 // Flow is a flow and how it stands.
 type Flow struct {
-	Name      string     `json:"name" required:"true"`
-	Title     string     `json:"title" required:"true"`
-	Starts    string     `json:"starts" required:"true" description:"When it starts, in words."`
-	Version   int        `json:"version" required:"true" description:"Of the draft."`
-	Live      int        `json:"live" required:"true" description:"The version that is live; 0: none."`
-	LiveBy    string     `json:"live_by,omitempty"`
-	LiveAt    *time.Time `json:"live_at,omitempty"`
-	UpdatedAt time.Time  `json:"updated_at" required:"true"`
-	Findings  []Finding  `json:"findings" required:"true" description:"What is wrong in the draft, or may be."`
-	Broken    []Finding  `json:"broken" required:"true" description:"What keeps the live version from starting."`
-	FiredAt   *time.Time `json:"fired_at,omitempty" description:"When it last started."`
-	MissedAt  *time.Time `json:"missed_at,omitempty" description:"When it last did not start although it might have."`
-	Missed    string     `json:"missed,omitempty" description:"Why it did not."`
-	Open      int        `json:"open" required:"true" description:"Runs that go on."`
-	Failed    int        `json:"failed" required:"true" description:"Runs that failed."`
-	With      []string   `json:"with,omitempty" description:"The values that it is given where it is started by hand."`
-	Address   string     `json:"address,omitempty" description:"To which other systems post, where a webhook starts it."`
+	Name         string     `json:"name" required:"true"`
+	Title        string     `json:"title" required:"true"`
+	Starts       string     `json:"starts" required:"true" description:"When it starts, in words."`
+	Version      int        `json:"version" required:"true" description:"Of the draft."`
+	Live         int        `json:"live" required:"true" description:"The version that is live; 0: none."`
+	LiveBy       string     `json:"live_by,omitempty"`
+	LiveAt       *time.Time `json:"live_at,omitempty"`
+	UpdatedAt    time.Time  `json:"updated_at" required:"true"`
+	Findings     []Finding  `json:"findings" required:"true" description:"What is wrong in the draft, or may be."`
+	Broken       []Finding  `json:"broken" required:"true" description:"What keeps the live version from starting."`
+	FiredAt      *time.Time `json:"fired_at,omitempty" description:"When it last started."`
+	MissedAt     *time.Time `json:"missed_at,omitempty" description:"When it last did not start although it might have."`
+	Missed       string     `json:"missed,omitempty" description:"Why it did not."`
+	Open         int        `json:"open" required:"true" description:"Runs that go on."`
+	Failed       int        `json:"failed" required:"true" description:"Runs that failed."`
+	With         []string   `json:"with,omitempty" description:"The values that it needs where it is started by hand."`
+	WithOptional []string   `json:"with_optional,omitempty" description:"Those that it may be given."`
+	Address      string     `json:"address,omitempty" description:"To which other systems post, where a webhook starts it."`
 }
 
 // FlowDetail is a flow with its text.

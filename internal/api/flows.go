@@ -39,7 +39,7 @@ func (q *request) flow(s engine.FlowState) client.Flow {
 		Findings: findingsOf(s.Findings), Broken: findingsOf(s.Broken), FiredAt: when(s.Fired.FiredAt), MissedAt: when(s.Fired.MissedAt), Missed: s.Fired.Missed,
 		Open: s.Fired.Open, Failed: s.Fired.Failed,
 	}
-	f.With = s.With
+	f.With, f.WithOptional = s.With, s.WithOptional
 	if s.Live > 0 {
 		f.LiveAt = when(s.LiveAt)
 	}

@@ -289,17 +289,18 @@ func (c *config) keptNamed(kind, name string) (keptDocument, bool) {
 
 // A FlowState is a flow and how it stands.
 type FlowState struct {
-	Name, Title string
-	Version     int // of the draft
-	Live        int // the version that is live; 0: none
-	LiveBy      string
-	LiveAt      time.Time
-	UpdatedAt   time.Time
-	Findings    []document.Finding // of the draft
-	Broken      []document.Finding // of the live version
-	Fired       store.Fired
-	Starts      string
-	With        []string // the values that it is given where it is started by hand
+	Name, Title  string
+	Version      int // of the draft
+	Live         int // the version that is live; 0: none
+	LiveBy       string
+	LiveAt       time.Time
+	UpdatedAt    time.Time
+	Findings     []document.Finding // of the draft
+	Broken       []document.Finding // of the live version
+	Fired        store.Fired
+	Starts       string
+	With         []string // the values that it needs where it is started by hand
+	WithOptional []string // and those that it may be given
 }
 
 // States returns all flows and how they stand, by name.
@@ -325,11 +326,7 @@ func (f *Flows) States(ctx context.Context) (list []FlowState, err error) {
 		if live := c.flows[kept.Name]; live != nil {
 			started = live.Flow
 		}
-		for _, t := range started.Triggers {
-			if t.Kind.Name == flow.ByHand {
-				s.With = append(s.With, t.Strings("with")...)
-			}
-		}
+		s.With, s.WithOptional = started.Given()
 		list = append(list, s)
 	}
 	return list, nil

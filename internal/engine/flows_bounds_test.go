@@ -42,9 +42,9 @@ func TestAFlowThatCannotBeReadHoldsNothingUp(t *testing.T) {
 // and holds nothing up.
 func TestABatchStartsAFlowForEachContact(t *testing.T) {
 	s := openStage(t)
-	s.live("flow: told\nwhen:\n  - by hand: { with: [boat] }\nsteps:\n  - say: \"The {{ event.boat.orValue('boat') }} sails again.\"\n")
+	s.live("flow: told\nwhen:\n  - by hand: { with: [boat] }\nsteps:\n  - say: \"The {{ event.boat }} sails again.\"\n")
 	s.live("flow: batch\nwhen: by hand\nsteps:\n  - loop:\n      over: contacts\n      steps:\n        - start: { flow: told, for: \"{{ item.id }}\", with: { boat: Sorrel } }\n          if: \"'group' in item.tags\"\n")
-	s.live("flow: astray\nwhen: by hand\nsteps:\n  - start: { flow: told, for: Ada }\n")
+	s.live("flow: astray\nwhen: by hand\nsteps:\n  - start: { flow: told, for: Ada, with: { boat: Sorrel } }\n")
 	for i, phone := range []string{"+447700900101", "+447700900102", "+447700900103"} {
 		s.rings(phone, phone, "Do dogs cost anything?")
 		s.atRest()
@@ -55,7 +55,10 @@ func TestABatchStartsAFlowForEachContact(t *testing.T) {
 	}
 	before := len(s.sent())
 	s.must(s.Flows.Start(t.Context(), "astray", "Robin", []Start{{}}))
-	s.must(s.Flows.Start(t.Context(), "told", "Robin", []Start{{Contact: "nobody"}}))
+	s.must(s.Flows.Start(t.Context(), "told", "Robin", []Start{{Contact: "nobody", Values: map[string]any{"boat": "Sorrel"}}}))
+	if err := s.Flows.Start(t.Context(), "told", "Robin", []Start{{Values: map[string]any{"boat": "Sorrel"}}, {Values: map[string]any{"boat": ""}}}); err == nil || !strings.Contains(err.Error(), "needs a value for boat (start 2 of 2)") {
+		t.Errorf("a start without what the flow needs: %v", err)
+	}
 	s.atRest()
 	s.must(s.Flows.Start(t.Context(), "batch", "Robin", []Start{{}}))
 	s.atRest()

@@ -36,7 +36,7 @@ steps:
 
 const followUpFlow = `flow: follow-up
 when:
-  - by hand: { with: [about] }
+  - by hand: { with: [about?] }
 steps:
   - loop:
       at_most: 3

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/flow"
@@ -164,6 +165,15 @@ func (f *Flows) Start(ctx context.Context, name, person string, starts []Start) 
 		return fmt.Errorf("%wthe flow %s cannot run: %w", ErrNotLive, name, errorsOf(live.faults))
 	case !live.Listens(flow.ByHand):
 		return fmt.Errorf("%wthe flow %s does not start by hand: add \"- by hand\" to its when", ErrNotLive, name)
+	}
+	for i, s := range starts {
+		if lacks := live.Lacks(s.Values); len(lacks) > 0 {
+			of := ""
+			if len(starts) > 1 {
+				of = fmt.Sprintf(" (start %d of %d)", i+1, len(starts))
+			}
+			return fmt.Errorf("%wthe flow %s needs a value for %s%s", ErrNotLive, name, strings.Join(lacks, ", "), of)
+		}
 	}
 	return w.write(ctx, func(tx *store.Tx) error {
 		for _, s := range starts {

@@ -4277,8 +4277,10 @@ export interface components {
             updated_at: string;
             /** @description Of the draft. */
             version: number;
-            /** @description The values that it is given where it is started by hand. */
+            /** @description The values that it needs where it is started by hand. */
             with?: string[];
+            /** @description Those that it may be given. */
+            with_optional?: string[];
         };
         FlowDetail: {
             /** @description To which other systems post, where a webhook starts it. */
@@ -4320,8 +4322,10 @@ export interface components {
             updated_at: string;
             /** @description Of the draft. */
             version: number;
-            /** @description The values that it is given where it is started by hand. */
+            /** @description The values that it needs where it is started by hand. */
             with?: string[];
+            /** @description Those that it may be given. */
+            with_optional?: string[];
         };
         FlowPage: {
             items: components["schemas"]["Flow"][];

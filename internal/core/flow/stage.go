@@ -2,6 +2,7 @@ package flow
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
@@ -189,6 +190,35 @@ func (c *Checked) Weigh(h Happening, stage Stage, like func(string, []string) fl
 
 // ByHand is the trigger of flows that people, programs and other flows start.
 const ByHand = "by hand"
+
+// Given returns the names of the values that the flow is given where it is started by hand,
+// and which of them may be left out: their names end in a question mark in the flow.
+func (f *Flow) Given() (needed, optional []string) {
+	for _, t := range f.Triggers {
+		if t.Kind.Name != ByHand {
+			continue
+		}
+		for _, name := range t.Strings("with") {
+			if bare, may := strings.CutSuffix(name, "?"); may {
+				optional = append(optional, bare)
+			} else {
+				needed = append(needed, name)
+			}
+		}
+	}
+	return needed, optional
+}
+
+// Lacks returns the names of the values that the flow needs and is not given.
+func (f *Flow) Lacks(values map[string]any) (lacks []string) {
+	needed, _ := f.Given()
+	for _, name := range needed {
+		if v := values[name]; v == nil || v == "" {
+			lacks = append(lacks, name)
+		}
+	}
+	return lacks
+}
 
 // Listens reports whether the flow has a trigger of a kind.
 func (f *Flow) Listens(kind string) bool {

@@ -59,10 +59,10 @@ function Start({ flow, onClose }: { flow: Schemas["Flow"]; onClose: () => void }
           ))}
         </ul>
       </fieldset>
-      {flow.with?.map(name => (
+      {[...(flow.with ?? []), ...(flow.with_optional ?? [])].map(name => (
         <Input
           key={name}
-          label={name}
+          label={flow.with?.includes(name) ? name : `${name} (may be left out)`}
           value={values[name] ?? ""}
           onChange={value => setValues({ ...values, [name]: value })}
         />

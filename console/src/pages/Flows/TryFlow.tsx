@@ -69,10 +69,10 @@ export function TryFlow({ flow: f }: { flow: Schemas["Flow"] }) {
         />
         <Start flow={f} way={way} picked={picked} onPick={setPicked} />
         {way === "hand" &&
-          f.with?.map(name => (
+          [...(f.with ?? []), ...(f.with_optional ?? [])].map(name => (
             <Input
               key={name}
-              label={name}
+              label={f.with?.includes(name) ? name : `${name} (may be left out)`}
               value={values[name] ?? ""}
               onChange={value => setValues({ ...values, [name]: value })}
             />

@@ -16,6 +16,17 @@ var start = &flow.StepKind{
 		if ok && !other.Listens(flow.ByHand) {
 			c.Wrong(s.Args["flow"].At, "the flow %s does not start by hand: add \"- by hand\" to its when", s.Raw("flow"))
 		}
+		if ok && other.Listens(flow.ByHand) {
+			given := map[string]any{}
+			if s.Has("with") {
+				for _, cell := range s.Args["with"].Cells {
+					given[cell.Key] = true
+				}
+			}
+			for _, name := range other.Lacks(given) {
+				c.Wrong(s.At, "the flow %s needs %q: give it under with, as in with: { %s: \"…\" }", s.Raw("flow"), name, name)
+			}
+		}
 		if s.Raw("flow") == c.Flow.Name {
 			c.Doubt(s.Args["flow"].At, "the flow starts itself again: after ten in a row it is cut off")
 		}

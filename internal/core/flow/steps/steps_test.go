@@ -61,8 +61,12 @@ tags: [group, regular]
 	if err != nil {
 		t.Fatal(err)
 	}
+	needy, err := language.Parse("needy", []byte("flow: needy\nwhen:\n  - by hand: { with: [boat, day?] }\nsteps:\n  - note: x\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
 	return directory{
-		"settings/": settings, "sheet/group-enquiries": sheet, "form/group-enquiry": form, "channel/website": named("website"), "channel/text-line": named("text-line"),
+		"flow/needy": needy, "settings/": settings, "sheet/group-enquiries": sheet, "form/group-enquiry": form, "channel/website": named("website"), "channel/text-line": named("text-line"),
 		"bot/front-desk": named("front-desk"), "team/crew": named("crew"), "person/robin": named("robin"), "hours/ticket-office": named("ticket-office"),
 		"connection/client-book": named("client-book"), "connection/office-mail": named("office-mail"), "tool/timetable": named("timetable"), "flow/thanks": hand,
 	}

@@ -128,6 +128,8 @@ func TestTriggersFireByWhatTheyAreFor(t *testing.T) {
 		{"webhook: { if: \"event.body.total > 10\" }", posts(map[string]any{}), "could not be looked at"},
 		{"form: lost", flow.Happening{Kind: triggers.Form, Values: map[string]any{"form": "lost", "what": "hat"}}, ""},
 		{"form: lost", flow.Happening{Kind: triggers.Form, Values: map[string]any{"form": "found"}}, "another form"},
+		{"by hand: { with: [boat, day?] }", flow.Happening{Kind: flow.ByHand, Values: map[string]any{"boat": "Sorrel"}}, ""},
+		{"by hand: { with: [boat, day?] }", flow.Happening{Kind: flow.ByHand, Values: map[string]any{"day": "today"}}, "it was not given boat"},
 		{"by hand", flow.Happening{Kind: flow.ByHand, Values: map[string]any{}}, ""},
 		{"schedule: \"0 9 * * *\"", flow.Happening{Kind: triggers.Schedule, Flow: "f", Values: map[string]any{"at": now.Format(time.RFC3339)}}, ""},
 		{"schedule: \"0 9 * * *\"", flow.Happening{Kind: flow.ByHand, Values: map[string]any{}}, "no such trigger"},
