@@ -7,12 +7,14 @@ import (
 )
 
 // Lately remembers what questions found in an index, so that one that is asked
-// again, as short ones are, is not searched for again. A changed index begins anew.
+// again, as short ones are, is not searched for again; and how they were understood, as one
+// is held against many things in a turn. A changed index begins anew.
 // The zero Lately is ready for use; it is safe for concurrent use.
 type Lately struct {
-	mu         sync.Mutex
-	index      *knowledge.Index
-	young, old map[lateKey]Found
+	mu    sync.Mutex
+	index *knowledge.Index
+	found recent[lateKey, Found]
+	read  recent[string, question]
 }
 
 // A lateKey is all that what is found depends on, beside the index.
@@ -21,30 +23,68 @@ type lateKey struct {
 	calibration                      Calibration
 }
 
-// keptFound is how many questions are remembered at least.
-const keptFound = 500
-
-func (l *Lately) get(ix *knowledge.Index, key lateKey) (Found, bool) {
+func (l *Lately) get(ix *knowledge.Index, key lateKey) (found Found, ok bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if l.index != ix {
 		return Found{}, false
 	}
-	if found, ok := l.young[key]; ok {
-		return found, true
-	}
-	found, ok := l.old[key]
-	return found, ok
+	return l.found.get(key)
 }
 
 func (l *Lately) put(ix *knowledge.Index, key lateKey, found Found) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	l.of(ix).found.put(key, found)
+}
+
+// understood is understand, remembered; nobody may change what it returns.
+func (l *Lately) understood(ix *knowledge.Index, asked string) question {
+	if l == nil || len(asked) > shortEnough {
+		return understand(ix, asked)
+	}
+	l.mu.Lock()
+	q, ok := l.of(ix).read.get(asked)
+	l.mu.Unlock()
+	if ok {
+		return q
+	}
+	q = understand(ix, asked)
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.of(ix).read.put(asked, q)
+	return q
+}
+
+// of forgets what was of another index.
+func (l *Lately) of(ix *knowledge.Index) *Lately {
 	if l.index != ix {
-		l.index, l.young, l.old = ix, nil, nil
+		l.index, l.found, l.read = ix, recent[lateKey, Found]{}, recent[string, question]{}
 	}
-	if l.young == nil || len(l.young) >= keptFound {
-		l.old, l.young = l.young, map[lateKey]Found{}
+	return l
+}
+
+// shortEnough is how long a text may be whose understanding is remembered, in bytes: long
+// ones seldom come again, and have many words.
+const shortEnough = 300
+
+// keptLately is how much of a kind is remembered at least.
+const keptLately = 500
+
+// recent keeps what was put there lately.
+type recent[K comparable, V any] struct{ young, old map[K]V }
+
+func (r *recent[K, V]) get(key K) (V, bool) {
+	if v, ok := r.young[key]; ok {
+		return v, true
 	}
-	l.young[key] = found
+	v, ok := r.old[key]
+	return v, ok
+}
+
+func (r *recent[K, V]) put(key K, v V) {
+	if r.young == nil || len(r.young) >= keptLately {
+		r.old, r.young = r.young, map[K]V{}
+	}
+	r.young[key] = v
 }

@@ -82,7 +82,7 @@ func (f Finder) Likenesses(ctx context.Context, asked string, examples []string)
 			likenesses[i].Match = (question.asked.Match(other.asked.Tokens()) + other.asked.Match(question.asked.Tokens())) / 2
 		}
 		if w == nil {
-			q := understand(f.Index, asked)
+			q := f.Lately.understood(f.Index, asked)
 			w = &weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
 		}
 		likenesses[i].Words = w.likeness(example)
@@ -93,7 +93,7 @@ func (f Finder) Likenesses(ctx context.Context, asked string, examples []string)
 // Shared compares two texts by their telling words: twice the weight they share
 // over the weight of both (Dice), 0 to 1.
 func (f Finder) Shared(a, b string) float64 {
-	q := understand(f.Index, a)
+	q := f.Lately.understood(f.Index, a)
 	w := weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
 	return w.likeness(b)
 }
