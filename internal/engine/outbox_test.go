@@ -57,7 +57,7 @@ func TestAReplyIsGivenUpAfterTwoDays(t *testing.T) {
 	s.bell.OnSend = line.send
 	id := s.rings("+447700900150", "1", "is there food on board?")
 	begun := s.clock.Now()
-	s.walking("it is given up", func() bool { return len(s.effects("failed")) == 1 })
+	s.pausing("it is given up", 6*time.Minute, func() bool { return len(s.effects("failed")) == 1 })
 	if took := s.clock.Now().Sub(begun); took < 48*time.Hour || took > 60*time.Hour {
 		t.Errorf("it was given up after %s", took)
 	}

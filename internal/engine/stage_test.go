@@ -201,12 +201,12 @@ func (s *stage) walking(what string, holds func() bool) {
 	})
 }
 
-// pausing is walking, through pauses up to a second only: what is under way keeps
-// its time.
-func (s *stage) pausing(what string, holds func() bool) {
+// pausing is walking, through pauses up to a length only: what is under way keeps its
+// time.
+func (s *stage) pausing(what string, most time.Duration, holds func() bool) {
 	s.t.Helper()
 	s.wait(what, holds, func() {
-		if next, ok := s.clock.Next(); ok && next <= time.Second {
+		if next, ok := s.clock.Next(); ok && next <= most {
 			s.clock.Walk(next)
 		}
 	})

@@ -79,7 +79,7 @@ func TestAToolIsTriedAndOwnedUpTo(t *testing.T) {
 
 	s.world.answers(func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "down", http.StatusBadGateway) })
 	s.rings("+447700900151", "2", "When is high water today?")
-	s.pausing("the bot owns up", func() bool { return len(s.sent()) == 2 })
+	s.pausing("the bot owns up", time.Second, func() bool { return len(s.sent()) == 2 })
 	contains(t, s.sent()[1], "The harbour office does not answer.")
 	if n := len(s.world.requests()); n != 3 {
 		t.Errorf("the tool was asked %d times: %v", n, s.world.requests())
