@@ -243,7 +243,7 @@ func shots(d *service.Demo, group string) []shot {
 		types(`input[aria-label="Write as a customer"]`, "How much is a van?\r"), sees("£41"),
 		types(`input[aria-label="Write as a customer"]`, "do babies pay\r"), sees("not sure that this"))
 	angry := steps(clicks("+447700900103"), sees("is angry"))
-	maren := steps(clicks("All"), clicks("Maren Holt"), sees("maren.holt@example.org"))
+	maren := steps(clicks("All"), clicks("Maren Holt"), sees("Tags of the conversation"), sees("as they said"))
 	tomas := steps(clicks("All"), clicks("Tomas Birk"), clicks("Why?"), sees("What was understood"))
 	return []shot{
 		{"today", console + "/today", 1280, 800, false, sees("What the bots did")},
