@@ -115,7 +115,7 @@ func TestFlowsAreWorkedOnInTheTerminal(t *testing.T) {
 		{false, "flow list", "live (version 1)"}, {false, "flow versions thanks", "live"}, {false, "flow pull thanks", "Written to thanks.yaml"}, {false, "flow schema", "\"$defs\""},
 		{false, "pause on", "Paused"}, {false, "status", "Bots and flows are paused"}, {false, "pause off", "go on"}, {false, "flow down thanks", "does not start any more"},
 		{false, "flow try thanks", "it starts when somebody starts it by hand"}, {false, "flow try thanks.yaml -step 1", "step 1 is taken"}, {false, "flow try group-crossing -message hello", "It does not start"},
-		{true, "flow try thanks -step 9", "no step"}, {true, "flow try nobody -message x", "no flow called"}, {true, "flow try thanks -entry latest", "no form"}, {true, "flow try thanks -with x", "NAME=VALUE"},
+		{true, "flow try thanks -step 9", "no step"}, {true, "flow try thank -message x", `did you mean "thanks"?`}, {true, "flow runs thank", `did you mean "thanks"?`}, {true, "flow try thanks -entry latest", "no form"}, {true, "flow try thanks -with x", "NAME=VALUE"},
 		{false, "rehearsal example", "rehearsal: "}, {true, "rehearse nothing.yaml", "no such file"},
 	} {
 		if got := run(c.fails, strings.Fields(c.args)...); !strings.Contains(got, c.says) {

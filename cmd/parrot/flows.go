@@ -158,6 +158,9 @@ func readRows(file string, in io.Reader) (rows []map[string]string, err error) {
 // flowRuns lists the runs of a flow, or of all.
 func (c *call) flowRuns(cl *client.Client, name string) error {
 	page, err := cl.Runs(c.ctx, name, "", false)
+	if err == nil && len(page.Items) == 0 && name != "" {
+		_, err = cl.Flow(c.ctx, name) // a name that is mistyped has no runs either
+	}
 	if err != nil {
 		return err
 	}

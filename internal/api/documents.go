@@ -64,7 +64,9 @@ func showDocument(q *request) (client.Document, error) {
 	if err != nil {
 		return client.Document{}, err
 	}
-	for _, d := range list {
+	names := make([]string, len(list))
+	for i, d := range list {
+		names[i] = d.Name
 		if d.Name == q.Param("name") {
 			q.Header("ETag", fmt.Sprintf("%q", strconv.Itoa(d.Version)))
 			shown := documentOf(d)
@@ -72,7 +74,7 @@ func showDocument(q *request) (client.Document, error) {
 			return shown, nil
 		}
 	}
-	return client.Document{}, problem.New(problem.NotFound, fmt.Sprintf("there is no %s called %q", kind.Name, q.Param("name")), "name")
+	return client.Document{}, problem.New(problem.NotFound, document.Missing(kind.Name, q.Param("name"), names), "name")
 }
 
 func putDocument(q *request, in client.DocumentText) (client.Document, error) {

@@ -78,7 +78,9 @@ func showFlow(q *request) (out client.FlowDetail, err error) {
 	if err != nil {
 		return out, err
 	}
-	for _, s := range states {
+	names := make([]string, len(states))
+	for i, s := range states {
+		names[i] = s.Name
 		if s.Name != name {
 			continue
 		}
@@ -90,7 +92,7 @@ func showFlow(q *request) (out client.FlowDetail, err error) {
 		sentences, _ := explained(name, text)
 		return client.FlowDetail{Flow: q.flow(s), Text: text, Sentences: sentences}, nil
 	}
-	return out, problem.New(problem.NotFound, fmt.Sprintf("there is no flow called %q", name), "name")
+	return out, problem.New(problem.NotFound, document.Missing("flow", name, names), "name")
 }
 
 // explained tells what can be read of a flow's text in plain sentences.

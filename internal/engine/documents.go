@@ -62,6 +62,16 @@ func (c *config) named(kind, name string) document.Document {
 	return nil
 }
 
+// fitting lists the names that a reference could hold.
+func (c *config) fitting(r document.Reference) (names []string) {
+	for _, kept := range c.kept {
+		if kept.Kind == r.Kind && kept.read != nil && (r.Unfit == nil || r.Unfit(kept.read) == "") {
+			names = append(names, kept.Name)
+		}
+	}
+	return names
+}
+
 // Documents are what a workspace consists of. It is safe for concurrent use.
 type Documents struct {
 	w       *Workspace
@@ -195,7 +205,7 @@ func (d *Documents) Check(kind, name, source string) error {
 			what = r.Kind
 		}
 		if to == nil {
-			note(wrong(r.Path, "there is no %s called %q", what, r.Name))
+			note(wrong(r.Path, "%s", document.Missing(what, r.Name, c.fitting(r))))
 		} else if r.Unfit != nil {
 			if why := r.Unfit(to); why != "" {
 				note(wrong(r.Path, "%s", why))

@@ -23,7 +23,7 @@ func TestDocumentsFitTogether(t *testing.T) {
 		{"channel", "bell", bell + "pause: 2h\n", "0s to 1m"},
 		{"channel", "bell", bell + "origins: []\n", "no key called"},
 		{"tool", "tides", strings.Replace(tool, "connection: outside", "connection: nowhere", 1), `no connection to an HTTP system called "nowhere"`},
-		{"bot", "front-desk", strings.Replace(brief, "sheet: enquiries", "sheet: orders", 1), `there is no sheet called "orders"`},
+		{"bot", "front-desk", strings.Replace(brief, "sheet: enquiries", "sheet: orders", 1), `there is no sheet called "orders"; there are: enquiries`},
 		{"bot", "front-desk", strings.Replace(brief, "needs: [email]", "needs: [shoe_size]", 1), `"shoe_size" is not a field of contacts; the fields are: [name email phone]`},
 		{"bot", "front-desk", strings.Replace(brief, "contact.name.orValue('')", "contact.nom.orValue('')", 1), `"nom" is not a field`},
 		{"bot", "front-desk", strings.Replace(brief, "to: team/crew", "to: team/night", 1), `there is no team called "night"`},

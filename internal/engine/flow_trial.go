@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 
+	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/flow/triggers"
 	"urgentparrot.example/internal/core/rehearsal"
@@ -46,7 +47,7 @@ func (f *Flows) Try(ctx context.Context, t FlowTrial) (rehearsal.Tried, error) {
 		return rehearsal.Tried{}, err
 	}
 	if t.Text == "" && !f.kept(t.Flow) {
-		return rehearsal.Tried{}, fmt.Errorf("%wthere is no flow called %q", ErrTrial, t.Flow)
+		return rehearsal.Tried{}, fmt.Errorf("%w%s", ErrTrial, document.Missing("flow", t.Flow, f.names()))
 	}
 	house := w.house(ctx, drafts)
 	if draft := drafts[t.Flow]; draft != nil && !f.kept(t.Flow) { // one that was never kept
@@ -94,6 +95,13 @@ func bodyFits(flows []*flow.Checked, name string, body any) error {
 func (f *Flows) kept(name string) bool {
 	_, ok := find[*flow.Flow](f.w.config.Load(), name)
 	return ok
+}
+
+func (f *Flows) names() (list []string) {
+	for _, kept := range all[*flow.Flow](f.w.config.Load()) {
+		list = append(list, kept.Name)
+	}
+	return list
 }
 
 func noSuch(err error, what, id string) error {

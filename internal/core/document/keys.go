@@ -27,6 +27,19 @@ func (c *Checker) noSuchKey(key *token.Token, into any) string {
 	return fmt.Sprintf("%s here; there are: %s", said, strings.Join(known, ", "))
 }
 
+// Missing says that none of the known names is that one: which may have been meant, else which
+// there are, if they are not too many to read.
+func Missing(what, name string, known []string) string {
+	said := fmt.Sprintf("there is no %s called %q", what, name)
+	if nearest := Nearest(name, known); nearest != "" {
+		return fmt.Sprintf("%s; did you mean %q?", said, nearest)
+	}
+	if len(known) == 0 || len(known) > 20 {
+		return said
+	}
+	return said + "; there are: " + strings.Join(slices.Sorted(slices.Values(known)), ", ")
+}
+
 // Nearest returns the one of the known words that a mistyped one may be, "" if none is near.
 func Nearest(typed string, known []string) string {
 	best, distance := "", 0

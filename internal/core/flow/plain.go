@@ -14,13 +14,18 @@ type Sentence struct {
 	Words  string `json:"words"`
 }
 
-// Explain tells the flow as numbered plain sentences; those of inner steps are indented.
-func (f *Flow) Explain() (list []Sentence) {
+// Starts says when the flow starts: "when somebody starts it by hand, or when ...".
+func (f *Flow) Starts() string {
 	starts := make([]string, 0, len(f.Triggers))
 	for _, t := range f.Triggers {
-		starts = append(starts, t.Kind.Plain(t))
+		starts = append(starts, "when "+t.Kind.Plain(t))
 	}
-	list = append(list, Sentence{Line: 1, Words: "Starts when " + strings.Join(starts, ", or when ") + "."})
+	return strings.Join(starts, ", or ")
+}
+
+// Explain tells the flow as numbered plain sentences; those of inner steps are indented.
+func (f *Flow) Explain() (list []Sentence) {
+	list = append(list, Sentence{Line: 1, Words: "Starts " + f.Starts() + "."})
 	var tell func(b *Block, depth int)
 	tell = func(b *Block, depth int) {
 		for _, s := range b.Steps {

@@ -143,7 +143,7 @@ func (p *play) tryFrom(f *flow.Checked, t Trying, tried *Tried) error {
 	if !slices.ContainsFunc(tried.Fits, func(fit flow.Fit) bool { return fit.Fits }) {
 		tried.Missed = "none of its triggers fits"
 		if len(tried.Fits) == 0 {
-			tried.Missed = "no trigger of it is of the kind “" + happened.Kind + "”"
+			tried.Missed = "none of its triggers is for that; it starts " + f.Starts()
 		}
 		return nil
 	}
