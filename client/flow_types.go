@@ -20,6 +20,7 @@ type Flow struct {
 	Name         string     `json:"name" required:"true"`
 	Title        string     `json:"title" required:"true"`
 	Starts       string     `json:"starts" required:"true" description:"When it starts, in words."`
+	Triggers     []string   `json:"triggers" required:"true" description:"The kinds of what starts it: of the live version, else of the draft."`
 	Version      int        `json:"version" required:"true" description:"Of the draft."`
 	Live         int        `json:"live" required:"true" description:"The version that is live; 0: none."`
 	LiveBy       string     `json:"live_by,omitempty"`
@@ -118,7 +119,7 @@ type TriedFlow struct {
 	Talk     []TriedLine    `json:"talk" required:"true"`
 	Happened []string       `json:"happened" required:"true" description:"What would have been done beside talking, in order."`
 	Values   map[string]any `json:"values" required:"true" description:"What was saved."`
-	Stands   string         `json:"stands,omitempty" description:"How the run stands at the end."`
+	Stands   string         `json:"stands,omitempty" description:"How the run stands at the end, in words behind it: is done, waits for a reply."`
 	Missed   string         `json:"missed,omitempty" description:"Why none began."`
 }
 

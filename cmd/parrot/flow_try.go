@@ -151,13 +151,5 @@ func printTrial(w io.Writer, t client.TriedFlow, name string) {
 	section("What is said:", talk)
 	section("What would be done beside:", t.Happened)
 	section("What is saved:", values)
-	fmt.Fprintf(w, "\nIn the end it %s.\n", stands(t.Stands))
-}
-
-// stands puts how a run stands behind "it".
-func stands(how string) string {
-	if end, why, ended := strings.Cut(how, ": "); ended {
-		return map[string]string{"done": "is done", "stopped": "stops", "failed": "fails"}[end] + ": " + why
-	}
-	return how
+	fmt.Fprintf(w, "\nIn the end it %s.\n", t.Stands)
 }

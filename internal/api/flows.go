@@ -35,7 +35,7 @@ func when(t time.Time) *time.Time {
 
 func (q *request) flow(s engine.FlowState) client.Flow {
 	f := client.Flow{
-		Name: s.Name, Title: s.Title, Starts: s.Starts, Version: s.Version, Live: s.Live, LiveBy: s.LiveBy, UpdatedAt: s.UpdatedAt,
+		Name: s.Name, Title: s.Title, Starts: s.Starts, Triggers: s.Triggers, Version: s.Version, Live: s.Live, LiveBy: s.LiveBy, UpdatedAt: s.UpdatedAt,
 		Findings: findingsOf(s.Findings), Broken: findingsOf(s.Broken), FiredAt: when(s.Fired.FiredAt), MissedAt: when(s.Fired.MissedAt), Missed: s.Fired.Missed,
 		Open: s.Fired.Open, Failed: s.Fired.Failed,
 	}

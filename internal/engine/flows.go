@@ -298,7 +298,8 @@ type FlowState struct {
 	Findings     []document.Finding // of the draft
 	Broken       []document.Finding // of the live version
 	Fired        store.Fired
-	Starts       string
+	Starts       string   // when the draft starts, in words
+	Triggers     []string // the kinds of what starts it: the live version, else the draft
 	With         []string // the values that it needs where it is started by hand
 	WithOptional []string // and those that it may be given
 }
@@ -317,14 +318,15 @@ func (f *Flows) States(ctx context.Context) (list []FlowState, err error) {
 		}
 		s := FlowState{
 			Name: kept.Name, Title: draft.Title, Version: kept.Version, Live: kept.Live, LiveBy: kept.LiveBy, LiveAt: kept.LiveAt,
-			UpdatedAt: kept.UpdatedAt, Findings: draft.Hold(c), Fired: fired[kept.Name], Starts: draft.Explain()[0].Words,
-		}
-		if live := c.flows[kept.Name]; live != nil {
-			s.Broken = live.faults
+			UpdatedAt: kept.UpdatedAt, Findings: draft.Hold(c), Fired: fired[kept.Name], Starts: "Starts " + draft.Starts() + ".",
 		}
 		started := draft
 		if live := c.flows[kept.Name]; live != nil {
-			started = live.Flow
+			s.Broken, started = live.faults, live.Flow
+		}
+		s.Triggers = []string{}
+		for _, t := range started.Triggers {
+			s.Triggers = append(s.Triggers, t.Kind.Name)
 		}
 		s.With, s.WithOptional = started.Given()
 		list = append(list, s)

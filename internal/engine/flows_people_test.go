@@ -168,12 +168,7 @@ func TestAFlowGoesOnWhereAPersonLeavesIt(t *testing.T) {
 // One switch pauses all that bots and flows do; what waited goes on when it is over, once.
 func TestAPausedWorkspaceIsSilent(t *testing.T) {
 	s := openStage(t)
-	s.live(followUpFlow)
-	id := s.rings("+447700900101", "1", "Do dogs cost anything?")
-	s.says("free of charge")
-	c, err := s.Store().Conversation(t.Context(), id)
-	s.must(err)
-	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	s.followsUp()
 	s.atRest()
 	s.must(s.Pause(t.Context(), true, "Robin"))
 	s.rings("+447700900102", "2", "Do bicycles cost anything?")

@@ -194,25 +194,32 @@ func TestAFlowCapturesAndFollowsUp(t *testing.T) {
 	}
 }
 
-func TestAFollowUpRunsToItsEnd(t *testing.T) {
-	s := openStage(t)
+// followsUp puts the follow-up live and starts it for a contact who had an answer.
+func (s *stage) followsUp() (contact string) {
+	s.t.Helper()
 	s.live(followUpFlow)
 	id := s.rings("+447700900101", "1", "Do dogs cost anything?")
 	s.says("free of charge")
-	c, err := s.Store().Conversation(t.Context(), id)
+	c, err := s.Store().Conversation(s.t.Context(), id)
 	s.must(err)
-	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	s.must(s.Flows.Start(s.t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
+	return c.ContactID
+}
+
+func TestAFollowUpRunsToItsEnd(t *testing.T) {
+	s := openStage(t)
+	contact := s.followsUp()
 	s.comesTo("follow-up", "waiting")
 	s.later(4 * 24 * time.Hour)
 	s.says("free of charge", "Day 1: did the quote for you", "Day 2", "Day 3")
 	s.comesTo("follow-up", "done")
-	who, err := s.Store().Contact(t.Context(), c.ContactID)
+	who, err := s.Store().Contact(t.Context(), contact)
 	s.must(err)
 	if who.Stage != "enquiry" {
 		t.Errorf("the stage is %q", who.Stage)
 	}
 	// "ignore": a second start while one runs is left out, and it is said why.
-	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}, {Contact: c.ContactID}}))
+	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: contact}, {Contact: contact}}))
 	s.atRest()
 	if n := len(s.runs("follow-up")); n != 2 {
 		t.Errorf("there are %d runs, not 2", n)

@@ -4273,6 +4273,8 @@ export interface components {
             /** @description When it starts, in words. */
             starts: string;
             title: string;
+            /** @description The kinds of what starts it: of the live version, else of the draft. */
+            triggers: string[];
             /** Format: date-time */
             updated_at: string;
             /** @description Of the draft. */
@@ -4318,6 +4320,8 @@ export interface components {
             /** @description Of the draft. */
             text: string;
             title: string;
+            /** @description The kinds of what starts it: of the live version, else of the draft. */
+            triggers: string[];
             /** Format: date-time */
             updated_at: string;
             /** @description Of the draft. */
@@ -5191,7 +5195,7 @@ export interface components {
             happened: string[];
             /** @description Why none began. */
             missed?: string;
-            /** @description How the run stands at the end. */
+            /** @description How the run stands at the end, in words behind it: is done, waits for a reply. */
             stands?: string;
             steps: components["schemas"]["TriedStep"][];
             talk: components["schemas"]["TriedLine"][];

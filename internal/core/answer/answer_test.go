@@ -94,8 +94,6 @@ func TestMessagesAreSplitIntoWhatTheyAsk(t *testing.T) {
 	}
 }
 
-// What is asked in the handbook's words, misspelt, in others, is answered by the
-// sentences that say it, and no more.
 // answersOf replies to each question of a message.
 func answersOf(t *testing.T, f Finder, message, previous string, threshold float64, limit int) (replies []Reply) {
 	for _, part := range Split(message) {

@@ -39,7 +39,7 @@ type Tried struct {
 	Talk     []flow.Line
 	Happened []string       // beside the talk, in order
 	Values   map[string]any // what was saved
-	Stands   string         // how the run stands at the end, in words; "" if none began
+	Stands   string         // how the run stands at the end, in words behind "it"; "" if none began
 	Missed   string         // why none began
 }
 
@@ -178,13 +178,13 @@ func startOf(f *flow.Checked, h flow.Happening, now time.Time) (flow.Happening, 
 	return h, errors.New("say what starts it: what was posted, or sent with its form, or an earlier run")
 }
 
-// standing says how a run stands.
+// standing says how a run stands, behind "it".
 func standing(r dialogue.Run) string {
 	switch end, w := r.State.End, r.State.Wait; {
 	case end != nil:
-		return end.How + ": " + end.Why
+		return map[string]string{flow.Done: "is done", flow.Stopped: "stops", flow.Failed: "fails"}[end.How] + ": " + end.Why
 	case w == nil:
-		return "going on"
+		return "goes on"
 	case w.Until.IsZero():
 		return "waits for " + waited(w.For)
 	default:

@@ -86,22 +86,22 @@ func TestAFlowIsTried(t *testing.T) {
 	}{
 		"the first trigger":     {Trying{Starts: says("party")}, "yes", "1 asked", "customer: party|bot: How many are you?", "waits for a reply, until Wed 4 Mar 10:00"},
 		"another trigger":       {Trying{Starts: says("a picnic for 30 please")}, "no: none of the messages under exactly|yes", "1 not asked: 30 was said already|2 not so that people is more than 60 (people is 30)|2 not so that people is less than 8 (people is 30)|2c.1 contact.name is", "customer: a picnic for 30 please", "waits for its time, until Thu 5 Mar 10:00"},
-		"two days later":        {Trying{Starts: says("a picnic for 30 please"), Pass: 49 * time.Hour}, "no: none|yes", "4 said", "customer: a picnic for 30 please|bot: 30 it is.", "done: came to its end"},
-		"what is said then":     {Trying{Starts: says("party"), Says: []string{"do dogs travel free?", "seven"}}, "yes", "1 asked|1 answered|1 heard “7”|2 not so that people is more than 60 (people is 7)|2 so that people is less than 8 (people is 7)|too few", "customer: party|bot: How many|customer: do dogs|bot: Dogs travel free|bot: How many|customer: seven|bot: Parties begin at eight", "done: too few"},
-		"after some time":       {Trying{Starts: says("party"), Says: []string{"+3h", "seven"}}, "yes", "1 heard “7”", "customer: party|bot: How many|customer: seven", "done: too few"},
-		"people are wanted":     {Trying{Starts: says("party"), Says: []string{"seventy"}}, "yes", "2 so that people is more than 60 (people is 70)", "customer: party|bot: How many|customer: seventy", "done: handed over: A large party"},
+		"two days later":        {Trying{Starts: says("a picnic for 30 please"), Pass: 49 * time.Hour}, "no: none|yes", "4 said", "customer: a picnic for 30 please|bot: 30 it is.", "is done: came to its end"},
+		"what is said then":     {Trying{Starts: says("party"), Says: []string{"do dogs travel free?", "seven"}}, "yes", "1 asked|1 answered|1 heard “7”|2 not so that people is more than 60 (people is 7)|2 so that people is less than 8 (people is 7)|too few", "customer: party|bot: How many|customer: do dogs|bot: Dogs travel free|bot: How many|customer: seven|bot: Parties begin at eight", "is done: too few"},
+		"after some time":       {Trying{Starts: says("party"), Says: []string{"+3h", "seven"}}, "yes", "1 heard “7”", "customer: party|bot: How many|customer: seven", "is done: too few"},
+		"people are wanted":     {Trying{Starts: says("party"), Says: []string{"seventy"}}, "yes", "2 so that people is more than 60 (people is 70)", "customer: party|bot: How many|customer: seventy", "is done: handed over: A large party"},
 		"no trigger":            {Trying{Starts: says("a boat please")}, "no: none of the messages under exactly|no: none of the words under contains", "", "", ""},
 		"a body":                {Trying{Starts: posts(30)}, "yes", "1 asked", "bot: How many", "waits for a reply"},
 		"a body that is none":   {Trying{Starts: posts(3)}, "no: it is not so that event.body.people is more than 7 (event.body is people: 3)", "", "", ""},
 		"by hand":               {Trying{Starts: byHand, Known: nil}, "yes", "1 asked", "bot: How many", "waits for a reply"},
-		"up to a step":          {Trying{Starts: says("a picnic for 30 please"), Before: "2"}, "no: none|yes", "1 not asked", "customer: a picnic", "stopped: it stands before step 2"},
-		"one step":              {Trying{Step: "4", Values: map[string]any{"people": 12.0}}, "", "4 said", "bot: 12 it is.", "stopped: step 4 is taken"},
-		"one that is left out":  {Trying{Step: "4", Values: map[string]any{"people": 9.0}}, "", "4 left out: it is not so that people is not 9 (people is 9)", "", "stopped: step 4 is taken"},
-		"one with steps inside": {Trying{Step: "2", Values: map[string]any{"people": 30.0}}, "", "2 not so|2 not so|2c.1 contact.name", "", "stopped: step 2 is taken"},
-		"one inside another":    {Trying{Step: "2b.1"}, "", "2b.1 said", "bot: Parties begin at eight.", "stopped: step 2b.1 is taken"},
-		"one that asks":         {Trying{Step: "1", Says: []string{"a dozen"}}, "", "1 asked|1 heard “12”", "bot: How many|customer: a dozen", "stopped: step 1 is taken"},
-		"without its value":     {Trying{Step: "4"}, "", "", "", "failed: step 4 (line 23): people is not set"},
-		"who wants a person":    {Trying{Starts: says("party"), Says: []string{"a person please"}}, "yes", "1 asked", "customer: party|bot: How many|customer: a person please", "stopped: people came in"},
+		"up to a step":          {Trying{Starts: says("a picnic for 30 please"), Before: "2"}, "no: none|yes", "1 not asked", "customer: a picnic", "stops: it stands before step 2"},
+		"one step":              {Trying{Step: "4", Values: map[string]any{"people": 12.0}}, "", "4 said", "bot: 12 it is.", "stops: step 4 is taken"},
+		"one that is left out":  {Trying{Step: "4", Values: map[string]any{"people": 9.0}}, "", "4 left out: it is not so that people is not 9 (people is 9)", "", "stops: step 4 is taken"},
+		"one with steps inside": {Trying{Step: "2", Values: map[string]any{"people": 30.0}}, "", "2 not so|2 not so|2c.1 contact.name", "", "stops: step 2 is taken"},
+		"one inside another":    {Trying{Step: "2b.1"}, "", "2b.1 said", "bot: Parties begin at eight.", "stops: step 2b.1 is taken"},
+		"one that asks":         {Trying{Step: "1", Says: []string{"a dozen"}}, "", "1 asked|1 heard “12”", "bot: How many|customer: a dozen", "stops: step 1 is taken"},
+		"without its value":     {Trying{Step: "4"}, "", "", "", "fails: step 4 (line 23): people is not set"},
+		"who wants a person":    {Trying{Starts: says("party"), Says: []string{"a person please"}}, "yes", "1 asked", "customer: party|bot: How many|customer: a person please", "stops: people came in"},
 	} {
 		c.t.Flow = "party"
 		tried, err := Try(t.Context(), desk(t), c.t)
@@ -178,7 +178,7 @@ func TestASampleTakesValues(t *testing.T) {
 	}
 	checked, _ := f.Check(bare{})
 	h.Flows = append(h.Flows, checked)
-	for reason, stands := range map[string]string{"anger": "done: came to its end", "wish": "", "": ""} {
+	for reason, stands := range map[string]string{"anger": "is done: came to its end", "wish": "", "": ""} {
 		tried, err := Try(t.Context(), h, Trying{Flow: "sorry", Channel: "web", Starts: flow.Happening{Values: map[string]any{"reason": reason}}})
 		if err != nil || tried.Stands != stands {
 			t.Errorf("for %q it stands %q, %v", reason, tried.Stands, err)

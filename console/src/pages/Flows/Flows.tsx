@@ -116,7 +116,7 @@ function Chosen({ flow: f }: { flow: Schemas["Flow"] }) {
       <div className="rounded-lg border border-line bg-sheet px-4 py-3">
         <div className="flex flex-wrap items-center gap-2">
           <h2 className="mr-auto text-lg font-semibold">{f.title}</h2>
-          {f.live > 0 && f.starts.includes("by hand") && (
+          {f.live > 0 && f.triggers.includes("by hand") && (
             <Button onClick={() => setStarting(true)}>Start it…</Button>
           )}
           {f.live > 0 && (

@@ -3,7 +3,8 @@ import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Drawer } from "../../parts/Drawer"
-import { Area, Form, Input } from "../../parts/Fields"
+import { Area, Form } from "../../parts/Fields"
+import { GivenValues } from "./GivenValues"
 
 /** Starts a flow by hand: for contacts, or for the rows of a list. */
 export function StartFlow(props: { flow: Schemas["Flow"]; open: boolean; onClose: () => void }) {
@@ -59,14 +60,7 @@ function Start({ flow, onClose }: { flow: Schemas["Flow"]; onClose: () => void }
           ))}
         </ul>
       </fieldset>
-      {[...(flow.with ?? []), ...(flow.with_optional ?? [])].map(name => (
-        <Input
-          key={name}
-          label={flow.with?.includes(name) ? name : `${name} (may be left out)`}
-          value={values[name] ?? ""}
-          onChange={value => setValues({ ...values, [name]: value })}
-        />
-      ))}
+      <GivenValues flow={flow} values={values} onChange={setValues} />
       <Area
         label="Or a table: the first line names the columns, separated by commas. The flow finds each as event.NAME; a column contact holds a contact's id."
         value={table}

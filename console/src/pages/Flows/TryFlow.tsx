@@ -7,6 +7,7 @@ import { Area, Input } from "../../parts/Fields"
 import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { draftOf } from "./FlowScript"
+import { GivenValues } from "./GivenValues"
 
 const ways = [
   ["message", "A customer writes"],
@@ -68,15 +69,7 @@ export function TryFlow({ flow: f }: { flow: Schemas["Flow"] }) {
           }}
         />
         <Start flow={f} way={way} picked={picked} onPick={setPicked} />
-        {way === "hand" &&
-          [...(f.with ?? []), ...(f.with_optional ?? [])].map(name => (
-            <Input
-              key={name}
-              label={f.with?.includes(name) ? name : `${name} (may be left out)`}
-              value={values[name] ?? ""}
-              onChange={value => setValues({ ...values, [name]: value })}
-            />
-          ))}
+        {way === "hand" && <GivenValues flow={f} values={values} onChange={setValues} />}
         {way === "step" && (
           <Area
             label="What was saved before it, a line each: people = 12"
@@ -116,11 +109,11 @@ export function TryFlow({ flow: f }: { flow: Schemas["Flow"] }) {
   )
 }
 
-/** What most likely starts a flow, by its own words. */
+/** What most likely starts a flow, by its triggers. */
 function likely(f: Schemas["Flow"]): Way {
-  if (f.starts.includes("customer writes")) return "message"
-  if (f.starts.includes("form")) return "entry"
-  return f.address ? "posted" : "hand"
+  const by = { message: "message", form: "entry", webhook: "posted" } as const
+  const first = Object.keys(by).find(kind => f.triggers.includes(kind)) as keyof typeof by | undefined
+  return first ? by[first] : "hand"
 }
 
 /** The values in lines of NAME = VALUE; numbers, yes and no keep their kind. */
@@ -214,7 +207,7 @@ function Came({ of: t, name }: { of: Schemas["TriedFlow"]; name: string }) {
       {t.missed ? (
         <p className="font-semibold text-saffron">It does not start: {t.missed}.</p>
       ) : (
-        <p className="font-semibold">{standing(t.stands ?? "")}</p>
+        <p className="font-semibold">In the end it {t.stands}.</p>
       )}
       {t.talk.length > 0 && (
         <Part title="What is said">
@@ -272,14 +265,6 @@ function Part({ title, children }: { title: string; children: React.ReactNode })
       <ul className="space-y-0.5">{children}</ul>
     </section>
   )
-}
-
-/** How a run stands at the end, as a sentence. */
-function standing(how: string): string {
-  const [end, ...why] = how.split(": ")
-  if (why.length === 0) return `In the end it ${how}.`
-  const words = { done: "is done", stopped: "stops", failed: "fails" }[end!] ?? end
-  return `In the end it ${words}: ${why.join(": ")}.`
 }
 
 /** The day and time at which a step was taken, in the workspace's zone, as the service writes it. */
