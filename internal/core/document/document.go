@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -80,14 +81,14 @@ func (c *Checker) read(source []byte, into any, options ...yaml.DecodeOption) {
 	if err == nil {
 		return
 	}
-	if unknown := c.fault(err); unknown != nil {
+	if unknown := c.fault(err, source); unknown != nil {
 		c.problems[len(c.problems)-1].Message = c.noSuchKey(unknown, into)
 	}
 }
 
 // fault notes why a document cannot be read. It returns the key that is not known, if
 // that is why.
-func (c *Checker) fault(err error) (unknown *token.Token) {
+func (c *Checker) fault(err error, source []byte) (unknown *token.Token) {
 	p := Problem{File: c.name, Message: err.Error()}
 	var positioned yaml.Error
 	if errors.As(err, &positioned) {
@@ -99,8 +100,29 @@ func (c *Checker) fault(err error) (unknown *token.Token) {
 			}
 		}
 	}
+	if c.bracesBare(source, p.Line) {
+		return nil
+	}
 	c.problems = append(c.problems, p)
 	return unknown
+}
+
+// braces finds a text that begins with an expression and stands in no quotes.
+var braces = regexp.MustCompile(`^(\s*(?:- +)*(?:[\w-]+: +)?)(\{\{.*?)\s*$`)
+
+// bracesBare notes the texts that begin with {{ and stand in no quotes, if it is such a line
+// that cannot be read: YAML takes them for blocks.
+func (c *Checker) bracesBare(source []byte, line int) bool {
+	lines := strings.Split(string(source), "\n")
+	if line < 1 || line > len(lines) || !braces.MatchString(lines[line-1]) {
+		return false
+	}
+	for i, text := range lines[line-1:] {
+		if m := braces.FindStringSubmatch(text); m != nil {
+			c.Note(line+i, len(m[1])+1, "a text that begins with {{ stands in quotes: %s", strconv.Quote(m[2]))
+		}
+	}
+	return true
 }
 
 // Note notes a problem at a place.

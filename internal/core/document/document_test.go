@@ -80,6 +80,10 @@ func TestProblemsStandWhereTheyBelong(t *testing.T) {
 	if problems := At("boat.yaml", []byte("boat: ["), "$.seats", "too few"); len(problems) != 1 {
 		t.Errorf("of what cannot be read: %+v", problems)
 	}
+	_, bare := Tree("boat.yaml", []byte("boat: x\nsays:\n  - {{ seats }} seats\n  - calls: {{ name }}\n"))
+	if err := bare.Err(); err == nil || err.Error() != "boat.yaml:3:5: a text that begins with {{ stands in quotes: \"{{ seats }} seats\"\nboat.yaml:4:12: a text that begins with {{ stands in quotes: \"{{ name }}\"" {
+		t.Errorf("of texts that begin with an expression: %v", err)
+	}
 	for name, right := range map[string]bool{"front-desk": true, "a": true, "9": true, "": false, "-a": false, "A": false, "a_b": false, strings.Repeat("a", 41): false, "..": false, "ä": false} {
 		c := &Checker{}
 		if c.Name("$", name); c.Failed() == right {

@@ -53,7 +53,7 @@ func Tree(name string, source []byte) (Node, *Checker) {
 	}
 	file, err := parser.ParseBytes(source, parser.ParseComments, parser.AllowDuplicateMapKey())
 	if err != nil {
-		c.fault(err)
+		c.fault(err, source)
 		return Node{}, c
 	}
 	c.file = file

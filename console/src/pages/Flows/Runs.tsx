@@ -120,7 +120,7 @@ export function RunCard({ id }: { id: string }) {
         )}
       </div>
       <Wrong error={act.error} />
-      <Values title="Its values" values={r.values} none="It has kept nothing yet." />
+      <Values title="Its values" values={r.values} none="It has kept nothing." />
       <Values title="What started it" values={r.event} />
       <section>
         <h3 className="mb-1 font-semibold">What it did</h3>

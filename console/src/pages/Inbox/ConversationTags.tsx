@@ -26,8 +26,9 @@ export function ConversationTags({ conversation: c }: { conversation: Schemas["C
             aria-pressed={has.includes(tag)}
             disabled={save.isPending}
             onClick={() => save.mutate(has.includes(tag) ? has.filter(t => t !== tag) : [...has, tag])}
-            className="rounded-full border border-line px-2 py-0.5 text-sm text-soft hover:bg-sunk aria-pressed:border-sea aria-pressed:bg-sea-wash aria-pressed:text-sea"
+            className="rounded-full border border-dashed border-line px-2 py-0.5 text-sm text-soft hover:bg-sunk aria-pressed:border-solid aria-pressed:border-sea aria-pressed:bg-sea-wash aria-pressed:text-sea"
           >
+            {!has.includes(tag) && <span aria-hidden>+ </span>}
             {tag}
           </button>
         ))}

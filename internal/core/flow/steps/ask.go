@@ -195,7 +195,7 @@ func known(r *flow.Running, s *flow.Step) bool {
 	if strings.HasPrefix(save, "contact.") {
 		if v, ok := r.Lookup(save); ok {
 			if holds(r, s) {
-				r.Did("not asked: %s is known (%s)", save, r.Show(v))
+				r.Did("not asked: %s is known (%s)", save, r.Spoken(v))
 				return true
 			}
 		}
@@ -221,7 +221,7 @@ func known(r *flow.Running, s *flow.Step) bool {
 			return false
 		}
 		h.Use(used)
-		r.Did("not asked: %s was said already", r.Show(value))
+		r.Did("not asked: %s was said already", r.Spoken(value))
 		return true
 	})
 }
@@ -279,7 +279,7 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 		if clear && yes {
 			r.Remember("confirming", nil)
 			r.TookUp(h.ID)
-			r.Did("confirmed: %s", r.Show(before))
+			r.Did("confirmed: %s", r.Spoken(before))
 			return found()
 		}
 		r.Remember("confirming", nil)
@@ -324,7 +324,7 @@ func listen(r *flow.Running, s *flow.Step, h flow.Heard, found func() flow.Move,
 		}
 		if fits {
 			r.MarkUsed(h.ID, rd.As+":"+r.Show(value))
-			r.Did("heard %s", flow.Quote(r.Show(value)))
+			r.Did("heard %s", flow.Quote(r.Spoken(value)))
 			if s.Flag("confirm") {
 				r.Remember("confirming", value)
 				r.Emit(flow.Say{Text: sp.Readback(r.Spoken(value))})

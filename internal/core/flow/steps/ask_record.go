@@ -64,7 +64,7 @@ func remembers(r *flow.Running, before, now map[string]any) bool {
 		if kept[name] = now[name]; !isNumber(now[name]) {
 			kept[name] = r.Show(now[name])
 		}
-		r.Did("heard %s: %s", name, flow.Quote(r.Show(kept[name])))
+		r.Did("heard %s: %s", name, flow.Quote(r.Spoken(now[name])))
 		more = true
 	}
 	if more {
