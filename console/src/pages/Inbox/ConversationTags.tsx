@@ -23,6 +23,7 @@ export function ConversationTags({ conversation: c }: { conversation: Schemas["C
         {all.map(tag => (
           <button
             key={tag}
+            aria-label={tag}
             aria-pressed={has.includes(tag)}
             disabled={save.isPending}
             onClick={() => save.mutate(has.includes(tag) ? has.filter(t => t !== tag) : [...has, tag])}
