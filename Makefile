@@ -80,7 +80,7 @@ lexicon: .torch
 
 .PHONY: .torch
 .torch:
-	@test -e /usr/share/dict/british-english-small -a -e /usr/share/dict/american-english-small && /usr/bin/python3 -c 'import torch, numpy, snowballstemmer' 2>/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-torch python3-numpy python3-snowballstemmer wamerican-small wbritish-small >/dev/null; }
+	@test -e /usr/share/dict/british-english-small -a -e /usr/share/dict/american-english-small && /usr/bin/python3 -c 'import torch, numpy, snowballstemmer' 2>/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-torch python3-numpy python3-snowballstemmer libopenblas0-pthread wamerican-small wbritish-small >/dev/null; }
 
 ## screenshots: the pictures in docs/screenshots, from a fresh demo
 screenshots: build .chromium

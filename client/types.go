@@ -151,6 +151,45 @@ type DocumentKind struct {
 	Only    bool   `json:"only,omitempty" description:"A workspace has one of them."`
 	Drafts  bool   `json:"drafts,omitempty" description:"What is written is a draft until it is put live."`
 	Example string `json:"example" required:"true" description:"A document to begin from."`
+
+	Form []FormPart `json:"form" required:"true" description:"How people fill in such a document; empty: its text is all there is."`
+}
+
+// FormPart is some fields of a document that belong together.
+type FormPart struct {
+	Title  string          `json:"title" required:"true"`
+	About  string          `json:"about,omitempty"`
+	Seldom bool            `json:"seldom,omitempty" description:"It is needed seldom, and may be shown folded."`
+	Fields []DocumentField `json:"fields" required:"true"`
+}
+
+// DocumentField is one key of a document, or of a block in it, as people fill it in.
+type DocumentField struct {
+	Key     string          `json:"key" required:"true" description:"In the document, or in the block that the field belongs to; a dot leads into a block."`
+	Label   string          `json:"label" required:"true"`
+	About   string          `json:"about,omitempty" description:"What it is good for."`
+	As      string          `json:"as" required:"true" enum:"text,paragraph,number,switch,choice,choices,document,documents,texts,lists,pairs,groups,blocks,named,data" description:"How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything."`
+	Example string          `json:"example,omitempty" description:"What holds while it is empty, or what one may write."`
+	Choices []FieldChoice   `json:"choices,omitempty"`
+	Default string          `json:"default,omitempty" description:"The choice that holds where the key is not there."`
+	Of      string          `json:"of,omitempty" description:"The kind of what it names: a kind of documents, source, field, stage or tag. Of a text, kinds that it may name, after their kind: team/crew."`
+	Fit     []string        `json:"fit,omitempty" description:"What it names says one of these as its kind."`
+	Fields  []DocumentField `json:"fields,omitempty" description:"Of each block."`
+	Adds    string          `json:"adds,omitempty" description:"What one more is called."`
+	If      *OnlyIf         `json:"if,omitempty" description:"It is asked for only then."`
+}
+
+// FieldChoice is one value of a field, in words.
+type FieldChoice struct {
+	Value string `json:"value" required:"true"`
+	Label string `json:"label" required:"true"`
+	About string `json:"about,omitempty"`
+}
+
+// OnlyIf is a condition on another key beside the field.
+type OnlyIf struct {
+	Key string   `json:"key" required:"true"`
+	Is  []string `json:"is" required:"true" description:"It has one of these values: an empty one if it is not there, * if it is."`
 }
 
 // DocumentKindPage is all kinds of documents.
@@ -176,6 +215,7 @@ type Problem struct {
 	Line    int    `json:"line" required:"true" description:"From 1; 0 if the place is not known."`
 	Column  int    `json:"column" required:"true"`
 	Message string `json:"message" required:"true"`
+	Path    string `json:"path,omitempty" description:"The key that is wrong, as in $.tools[0], if it is known: it need not be there yet."`
 }
 
 // Checked is what is wrong in a document; nothing, if it is well.

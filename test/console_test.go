@@ -2,7 +2,6 @@ package test
 
 import (
 	"errors"
-	"fmt"
 	"testing"
 
 	"urgentparrot.example/internal/service"
@@ -79,7 +78,7 @@ func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 	p := s.console("Robin", true)
 	const brief, trial = `textarea[aria-label="The text of the brief of front-desk"]`, `input[aria-label="Write as a customer"]`
 	s.must(errors.Join(
-		p.Click("Bots", false), p.AwaitText("Version 1 is live", false),
+		p.Click("Bots", false), p.AwaitText("Version 1 is live", false), p.Tab("Text"),
 		p.Type(brief, "x", false), p.Await(`document.querySelector("[aria-label=Problems]")`), p.Click("Discard", false),
 		p.Type(brief, "# a note\n", false), p.AwaitText("not live yet", false),
 		p.Type(trial, "how much is a van?", false), p.Click("Say", false), p.AwaitText("£41", false),
@@ -170,15 +169,14 @@ func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {
 	}
 	s.must(errors.Join(
 		p.Click("Settings", false), p.AwaitText("Settings brackwater", false),
-		p.Click("Hours", false), p.AwaitText("Used by: team crew", false), p.Click("Write a new one", false), p.AwaitText("begin from this example", false),
+		p.Click("Hours", false), p.AwaitText("Used by: team crew", false), p.Click("Write a new one", false), p.AwaitText("begin from this example", false), p.Tab("Text"),
 		write(hours, "hours: winter\nweek: { someday: [] }\n"), p.AwaitText("Line 2: \"someday\" is not a weekday", false),
 		write(hours, "hours: winter\nweek: { monday: [\"10:00-12:00\"] }\n"), p.Await(`!document.querySelector("[aria-label=Problems]")`),
 		p.Click("Put live", false), p.AwaitText("Version 1 is live", false), p.AwaitText("No other document refers to it", false),
 		p.Click("Remove", false), p.Click("Remove it", false), p.AwaitText("Used by: team crew", false),
 	))
 	s.must(errors.Join(
-		p.Go(s.PublicURL+"/settings/channels/website"), p.Await(`document.querySelector("textarea")?.value.includes("kind: website")`),
-		p.Type(`textarea[aria-label="The text of channel website"]`, "replies: hold\n", false), p.AwaitText("not live yet", false),
+		p.Go(s.PublicURL+"/settings/channels/website"), p.Choose("Replies of bots", "hold"), p.AwaitText("not live yet", false),
 		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("Version 2 is live", false),
 	))
 	v := s.visitor()
@@ -206,22 +204,17 @@ func TestABuilderConnectsAModelInTheConsole(t *testing.T) {
 	s.must(s.client.RemoveDocument(s.ctx, "connections", "reading-desk"))
 	s.bot(func(brief string) string { return "# Pip, at the front.\n" + brief })
 	p := s.console("Robin", false)
-	field := func(label, text string) error {
-		at := fmt.Sprintf(`document.getElementById([...document.querySelectorAll("label")].find(l => l.innerText.trim() === %q)?.htmlFor)`, label)
-		return errors.Join(p.Await(at), p.Do(at+".focus();"+at+".select?.()"), p.Key(text))
-	}
 	s.must(errors.Join(
 		p.Click("Connections", false), p.Click("Connect something", false), p.Click("Model server", false),
 		p.AwaitText("say which of the server's models is used", false),
-		field("Title", "Reader"), field("Name", "reader"), field("Address", s.WorldURL+"/reading-desk/v1"),
-		p.Click("Fetch the list", false), p.Click("desk-large", false), field("Price of a million tokens read", "0.5"),
+		p.Fill("Title", "Reader"), p.Fill("Name", "reader"), p.Fill("Address", s.WorldURL+"/reading-desk/v1"),
+		p.Click("Fetch the list", false), p.Click("desk-large", false), p.Fill("Price of a million tokens read", "0.5"),
 		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
-		p.Do(`[...document.querySelectorAll("[role=tab]")].find(e => e.innerText === "Text").click()`),
+		p.Tab("Text"),
 		p.Await(`document.querySelector("textarea")?.value.includes("desk-large")`), p.Await(`document.querySelector("textarea")?.value.includes("read: 0.5")`),
 
-		p.Click("Bots", false), p.Click("Model", false), p.Await(`[...document.querySelectorAll("option")].some(o => o.value === "reader")`),
-		p.Do(`const e = document.querySelector("select"); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, "reader"); e.dispatchEvent(new Event("change", { bubbles: true }))`),
-		p.AwaitText("each sentence is held against the knowledge", false),
+		p.Click("Bots", false), p.Click("What it thinks with", false), p.Choose("This bot thinks with", "reader"),
+		p.AwaitText("Changes that are not live yet", false),
 		p.Type(`input[aria-label="Write as a customer"]`, "Do dogs travel free?", false), p.Click("Say", false), p.AwaitText("Dogs travel free and are welcome", false),
 		p.Click("Why?", false), p.AwaitText("What the model was asked", false), p.AwaitText("stands on", false), p.AwaitText("Reader, desk-large", false), p.Click("Close this panel", false),
 		p.Click("Put live", false), p.AwaitText("Version 3 is live", false),

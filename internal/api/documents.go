@@ -33,9 +33,28 @@ func (q *request) kind() (document.Kind, error) {
 func listKinds(q *request) (client.DocumentKindPage, error) {
 	page := client.DocumentKindPage{}
 	for _, k := range q.workspace.Documents.Kinds() {
-		page.Items = append(page.Items, client.DocumentKind{Name: k.Name, Plural: k.Plural, Title: k.Title, About: k.About, Only: k.Only, Drafts: k.Drafts, Example: k.Example})
+		kind := client.DocumentKind{Name: k.Name, Plural: k.Plural, Title: k.Title, About: k.About, Only: k.Only, Drafts: k.Drafts, Example: k.Example, Form: []client.FormPart{}}
+		var form document.Form
+		if k.Form != nil {
+			form = k.Form()
+		}
+		for _, part := range form {
+			kind.Form = append(kind.Form, client.FormPart{Title: part.Title, About: part.About, Seldom: part.Seldom, Fields: fieldsOf(part.Fields)})
+		}
+		page.Items = append(page.Items, kind)
 	}
 	return page, nil
+}
+
+func fieldsOf(list []document.Field) (fields []client.DocumentField) {
+	for _, f := range list {
+		field := client.DocumentField{Key: f.Key, Label: f.Label, About: f.About, As: string(f.As), Example: f.Example, Default: f.Default, Of: f.Of, Fit: f.Fit, Fields: fieldsOf(f.Fields), Adds: f.Adds, If: (*client.OnlyIf)(f.If)}
+		for _, choice := range f.Choices {
+			field.Choices = append(field.Choices, client.FieldChoice(choice))
+		}
+		fields = append(fields, field)
+	}
+	return fields
 }
 
 func listDocuments(q *request) (page client.DocumentPage, err error) {

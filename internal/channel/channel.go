@@ -55,12 +55,13 @@ type Sender interface {
 
 // A Kind is a protocol: what plugs into the seam.
 type Kind struct {
-	Name    string // in documents: "text-line"
-	Title   string // for people: "Text line"
-	Path    string // the public address is /PATH/WORKSPACE/CHANNEL; "" without a handler
-	Needs   string // what its connection leads to: "the text gateway"; "" if it needs none
-	Sealed  bool   // the connection must have a secret
-	Example string // a whole document
+	Name    string           // in documents: "text-line"
+	Title   string           // for people: "Text line"
+	Path    string           // the public address is /PATH/WORKSPACE/CHANNEL; "" without a handler
+	Needs   string           // what its connection leads to: "the text gateway"; "" if it needs none
+	Sealed  bool             // the connection must have a secret
+	Example string           // a whole document
+	Form    []document.Field // how people fill in what the kind adds to all channels
 	// Settings returns empty settings, which embed workspace.Channel.
 	Settings func() Settings
 	// Open opens an adapter. It must not wait for the other side. An error says what

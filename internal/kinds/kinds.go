@@ -3,6 +3,10 @@
 package kinds
 
 import (
+	"embed"
+	"fmt"
+	"sync"
+
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/channel/textline"
 	"urgentparrot.example/internal/channel/website"
@@ -24,6 +28,34 @@ var Language = &flow.Language{Steps: steps.All, Triggers: triggers.All}
 // Documents are the kinds of documents.
 var Documents = WithChannels(Channels)
 
+// forms are how people fill in documents, a file for each kind.
+//
+//go:embed forms/*.yaml
+var forms embed.FS
+
+// formOf returns the form of a kind, nil if its documents have none. It is read when it is
+// wanted first.
+func formOf(kind string, more ...channel.Kind) func() document.Form {
+	raw, err := forms.ReadFile("forms/" + kind + ".yaml")
+	if err != nil {
+		return nil
+	}
+	return sync.OnceValue(func() document.Form {
+		form, err := document.ReadForm(kind+".yaml", raw)
+		if err != nil {
+			panic(fmt.Sprintf("the form of a %s: %v", kind, err)) // it is embedded
+		}
+		for _, of := range more {
+			form.Field("kind").Choices = append(form.Field("kind").Choices, document.Choice{Value: of.Name, Label: of.Title})
+			for _, field := range of.Form {
+				field.If = &document.OnlyIf{Key: "kind", Is: []string{of.Name}}
+				form[0].Fields = append(form[0].Fields, field)
+			}
+		}
+		return form
+	})
+}
+
 // WithChannels returns the kinds of documents, with channels of the kinds given.
 // The order is that in which people need them.
 func WithChannels(channels []channel.Kind) []document.Kind {
@@ -37,7 +69,8 @@ func WithChannels(channels []channel.Kind) []document.Kind {
 			ch.Example = kind.Example
 		}
 	}
-	return []document.Kind{
+	ch.Form = formOf(ch.Name, channels...)
+	list := []document.Kind{
 		{
 			Name: "settings", Plural: "settings", Title: "Business", Only: true,
 			About:  "The business, its language and time zone, and what is kept about contacts.",
@@ -158,6 +191,12 @@ steps:
 			Schema: rehearsal.Schema, Parse: as(rehearsal.Parse), Example: rehearsal.Example,
 		},
 	}
+	for i := range list {
+		if list[i].Form == nil {
+			list[i].Form = formOf(list[i].Name)
+		}
+	}
+	return list
 }
 
 // as makes the parser of one type of document that of any document.

@@ -182,6 +182,15 @@ func (p *Page) Click(name string, chat bool) error {
 	return p.Do(at + ".click()")
 }
 
+// Tab opens the tab of a name.
+func (p *Page) Tab(name string) error {
+	at := fmt.Sprintf(`[...document.querySelectorAll("[role=tab]")].find(e => e.innerText.trim() === %s)`, quote(name))
+	if err := p.Await(at); err != nil {
+		return err
+	}
+	return p.Do(at + ".click()")
+}
+
 // Type puts a text into the field that a selector finds, as if it were typed.
 func (p *Page) Type(selector, text string, chat bool) error {
 	at := fmt.Sprintf(`%s(%t).querySelector(%s)`, find, chat, quote(selector))
@@ -192,6 +201,32 @@ func (p *Page) Type(selector, text string, chat bool) error {
 		return err
 	}
 	return p.Key(text)
+}
+
+// labelled finds the field that a label names.
+func labelled(label string) string {
+	return fmt.Sprintf(`(document.getElementById([...document.querySelectorAll("label")].find(l => l.innerText.trim() === %[1]s)?.htmlFor) ?? document.querySelector("[aria-label=" + CSS.escape(%[1]s) + "]"))`, quote(label))
+}
+
+// Fill puts a text into the field that a label names, in place of what stands there.
+func (p *Page) Fill(label, text string) error {
+	at := labelled(label)
+	if err := p.Await(at); err != nil {
+		return fmt.Errorf("the field %q: %w", label, err)
+	}
+	if err := p.Do(at + ".focus(); " + at + ".select?.()"); err != nil {
+		return err
+	}
+	return p.Key(text)
+}
+
+// Choose chooses what a value stands for in the list that a label names, once it is there.
+func (p *Page) Choose(label, value string) error {
+	at := labelled(label)
+	if err := p.Await(fmt.Sprintf(`[...%s?.options ?? []].some(o => o.value === %s)`, at, quote(value))); err != nil {
+		return fmt.Errorf("the choice %q of %q: %w", value, label, err)
+	}
+	return p.Do(fmt.Sprintf(`const e = %s; Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, %s); e.dispatchEvent(new Event("change", { bubbles: true }))`, at, quote(value)))
 }
 
 // Key presses keys on the page.

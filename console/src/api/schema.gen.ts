@@ -4141,6 +4141,33 @@ export interface components {
             used_by?: string[];
             version: number;
         };
+        DocumentField: {
+            /** @description What it is good for. */
+            about?: string;
+            /** @description What one more is called. */
+            adds?: string;
+            /**
+             * @description How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything.
+             * @enum {string}
+             */
+            as: "text" | "paragraph" | "number" | "switch" | "choice" | "choices" | "document" | "documents" | "texts" | "lists" | "pairs" | "groups" | "blocks" | "named" | "data";
+            choices?: components["schemas"]["FieldChoice"][];
+            /** @description The choice that holds where the key is not there. */
+            default?: string;
+            /** @description What holds while it is empty, or what one may write. */
+            example?: string;
+            /** @description Of each block. */
+            fields?: components["schemas"]["DocumentField"][];
+            /** @description What it names says one of these as its kind. */
+            fit?: string[];
+            /** @description It is asked for only then. */
+            if?: components["schemas"]["OnlyIf"];
+            /** @description In the document, or in the block that the field belongs to; a dot leads into a block. */
+            key: string;
+            label: string;
+            /** @description The kind of what it names: a kind of documents, source, field, stage or tag. Of a text, kinds that it may name, after their kind: team/crew. */
+            of?: string;
+        };
         DocumentFile: {
             file: string;
             text: string;
@@ -4151,6 +4178,8 @@ export interface components {
             drafts?: boolean;
             /** @description A document to begin from. */
             example: string;
+            /** @description How people fill in such a document; empty: its text is all there is. */
+            form: components["schemas"]["FormPart"][];
             /** @description The key that such a document begins with. */
             name: string;
             /** @description A workspace has one of them. */
@@ -4232,12 +4261,19 @@ export interface components {
             /** @enum {string} */
             type: "text" | "number" | "date" | "choice" | "email" | "phone" | "name" | "time_zone";
         };
+        FieldChoice: {
+            about?: string;
+            label: string;
+            value: string;
+        };
         Finding: {
             column: number;
             file: string;
             /** @description From 1; 0 if the place is not known. */
             line: number;
             message: string;
+            /** @description The key that is wrong, as in $.tools[0], if it is known: it need not be there yet. */
+            path?: string;
             /** @description It may be wrong; the document works. */
             warning: boolean;
         };
@@ -4412,6 +4448,13 @@ export interface components {
         };
         FormPage: {
             items: components["schemas"]["Form"][];
+        };
+        FormPart: {
+            about?: string;
+            fields: components["schemas"]["DocumentField"][];
+            /** @description It is needed seldom, and may be shown folded. */
+            seldom?: boolean;
+            title: string;
         };
         Found: {
             /** @description What it would say. */
@@ -4643,6 +4686,11 @@ export interface components {
         };
         /** @enum {string} */
         Noun: "settings" | "connections" | "sheets" | "tools" | "hours" | "teams" | "people" | "bots" | "channels" | "forms" | "flows" | "rehearsals";
+        OnlyIf: {
+            /** @description It has one of these values: an empty one if it is not there, * if it is. */
+            is: string[];
+            key: string;
+        };
         Outcome: {
             answered_right: number;
             answered_wrong: number;
@@ -4705,6 +4753,8 @@ export interface components {
             /** @description From 1; 0 if the place is not known. */
             line: number;
             message: string;
+            /** @description The key that is wrong, as in $.tools[0], if it is known: it need not be there yet. */
+            path?: string;
         };
         ProblemDetails: {
             /** @description What happened, where, and what to do. */

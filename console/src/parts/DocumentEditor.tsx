@@ -2,9 +2,12 @@ import { Textarea } from "@headlessui/react"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { type ReactNode, useEffect, useState } from "react"
 import { api, type Schemas } from "../api/client"
+import { useInAddress } from "./address"
 import { Button } from "./Button"
+import { DocumentForm, unplaced } from "./form/DocumentForm"
 import { Wrong } from "./Says"
 import { ago, useNow } from "./Time"
+import { Versions } from "./Versions"
 
 /** The name that a document's text gives it: what stands behind its kind. */
 export function nameIn(text: string, kind: string): string {
@@ -23,10 +26,8 @@ export function DocumentEditor(props: {
   onDraft?: (text: string | null) => void
   onKept?: (d: Schemas["Document"]) => void
   children?: ReactNode
-  /** The same document as a form, which stands before its text; what it is called, if not Form. */
+  /** The same document as a form, in place of that of its kind. */
   form?: (text: string, onText: (text: string) => void) => ReactNode
-  formName?: string
-  textFirst?: boolean
   /** What keeping it is called, if not Put live. */
   act?: string
 }) {
@@ -75,7 +76,12 @@ export function DocumentEditor(props: {
     },
   })
   const problems = check.data?.problems ?? []
-  const [asText, setAsText] = useState(!props.form || !!props.textFirst)
+  const [view, setView] = useInAddress("as")
+  const formed = !!props.form || kind.form.length > 0
+  const views = [...(formed ? ["Form"] : []), "Text", ...(fresh ? [] : ["Versions"])]
+  const shown = views.find(v => v.toLowerCase() === view) ?? views[0]
+  const asText = shown === "Text"
+  const listed = asText || props.form ? problems : unplaced(kind, text, problems)
   return (
     <section
       aria-label={props.title}
@@ -109,22 +115,43 @@ export function DocumentEditor(props: {
         </Button>
       </div>
       <Wrong error={save.error} />
-      {props.form && (
-        <div role="tablist" aria-label="Form or text" className="flex gap-1 border-b border-line px-4 pt-1">
-          {(props.textFirst ? [true, false] : [false, true]).map(isText => (
+      {views.length > 1 && (
+        <div role="tablist" aria-label="The document" className="flex gap-1 border-b border-line px-4 pt-1">
+          {views.map(v => (
             <button
-              key={String(isText)}
+              key={v}
               role="tab"
-              aria-selected={asText === isText}
-              onClick={() => setAsText(isText)}
+              aria-selected={shown === v}
+              onClick={() => setView(v === views[0] ? "" : v.toLowerCase(), true)}
               className="border-b-2 border-transparent px-2 py-1 text-soft aria-selected:border-sea aria-selected:font-semibold aria-selected:text-sea"
             >
-              {isText ? "Text" : (props.formName ?? "Form")}
+              {v}
             </button>
           ))}
         </div>
       )}
-      {props.form && !asText && <div className="flex-1 lg:overflow-y-auto">{props.form(text, setText)}</div>}
+      {shown === "Versions" && (
+        <div className="flex min-h-64 flex-1 flex-col p-3 lg:min-h-0">
+          <Versions
+            plural={kind.plural}
+            name={doc.name}
+            version={base.version}
+            live={base.version}
+            act="Take up this text again"
+            onAct={v => {
+              setText(v.text)
+              setView("", true)
+            }}
+          />
+        </div>
+      )}
+      {shown === "Form" && (
+        <div className="flex-1 lg:overflow-y-auto">
+          {props.form?.(text, setText) ?? (
+            <DocumentForm kind={kind} text={text} onText={setText} problems={problems} fresh={fresh} />
+          )}
+        </div>
+      )}
       {asText && (
         <Textarea
           aria-label={`The text of ${props.title}`}
@@ -134,17 +161,23 @@ export function DocumentEditor(props: {
           className="min-h-64 flex-1 resize-none bg-transparent px-4 py-3 font-mono text-sm leading-relaxed"
         />
       )}
-      {(problems.length > 0 || !name) && (
+      {(listed.length > 0 || !name) && (
         <ul
           aria-label="Problems"
           className="max-h-40 overflow-y-auto border-t border-line px-4 py-2 text-scarlet"
         >
           {!name && (
             <li>
-              Begin with a line like <code className="font-mono">{kind.name}: a-name</code>
+              {asText ? (
+                <>
+                  Begin with a line like <code className="font-mono">{kind.name}: a-name</code>
+                </>
+              ) : (
+                "It needs a name that other documents call it by."
+              )}
             </li>
           )}
-          {problems.map((p, i) => (
+          {listed.map((p, i) => (
             <li key={i}>
               Line {p.line}: {p.message}
             </li>

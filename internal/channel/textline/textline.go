@@ -38,6 +38,7 @@ bot: front-desk
 connection: text-gateway
 number: "+441632960100"
 `,
+	Form: []document.Field{{Key: "number", Label: "Number of the line", As: document.AsText, Example: "+441632960100"}},
 }
 
 // Settings are those of a text line.

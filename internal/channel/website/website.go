@@ -40,6 +40,7 @@ bot: front-desk
 origins:
   - https://www.example.org
 `,
+	Form: []document.Field{{Key: "origins", Label: "Pages that may carry the chat", As: document.AsTexts, Example: "https://www.example.org", About: "Beside the service's own."}},
 }
 
 // Settings are those of a website chat.

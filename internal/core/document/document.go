@@ -22,6 +22,7 @@ type Problem struct {
 	Line    int    `json:"line"`
 	Column  int    `json:"column"`
 	Message string `json:"message"`
+	Path    string `json:"path,omitempty"` // of the key that is wrong, as in "$.tools[0]", if it is known
 }
 
 func (p Problem) Error() string {
@@ -225,7 +226,7 @@ func (c *Checker) Wrong(path, format string, args ...any) {
 	if len(c.problems) >= mostWrong {
 		return // enough to begin with
 	}
-	p := Problem{File: c.name, Message: bounded(fmt.Sprintf(format, args...), mostSaid)}
+	p := Problem{File: c.name, Message: bounded(fmt.Sprintf(format, args...), mostSaid), Path: path}
 	// A missing key has no place of its own: its nearest parent stands for it.
 	for at := path; c.file != nil && p.Line == 0; at = at[:strings.LastIndexAny(at, ".[")] {
 		if yp, err := yaml.PathString(at); err == nil {

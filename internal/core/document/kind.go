@@ -60,6 +60,7 @@ type Kind struct {
 	Drafts  bool                  // what is written is a draft until it is put live
 	Shapes  []any                 // the structs that a document may fill, for its JSON Schema
 	Schema  func() map[string]any // in place of Shapes, for kinds that are no structs
+	Form    func() Form           // how people fill in such a document; nil: its text is all there is
 	Parse   func(file string, source []byte) (Document, error)
 
 	// Look finds all that is wrong with a text at once, in itself and held against the

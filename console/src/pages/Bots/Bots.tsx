@@ -4,7 +4,6 @@ import { useState } from "react"
 import { api } from "../../api/client"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
-import { ModelForm } from "./ModelForm"
 import { Trial } from "./Trial"
 
 /** A bot's brief on one side, a trial conversation on the other. */
@@ -58,9 +57,6 @@ export default function Bots() {
               title={`the brief of ${bot.name}`}
               changedNote="Changes that are not live yet; the trial uses them"
               onDraft={setDraft}
-              textFirst
-              formName="Model"
-              form={(text, onText) => <ModelForm text={text} onText={onText} />}
             />
           )}
           <Trial bot={bot.name} draft={draft} />

@@ -110,7 +110,7 @@ function ModelField({ values, kept }: { values: ReturnType<typeof useValues>; ke
         <Input
           list={id}
           value={values.get("model")}
-          onChange={e => values.set(["model"], e.target.value)}
+          onChange={e => values.set(["model"], e.target.value || undefined)}
           className="w-full min-w-0 rounded-md border border-line bg-paper px-3 py-2"
         />
         <Button onClick={() => list.mutate()} disabled={!values.get("address") || list.isPending}>

@@ -5,7 +5,7 @@ import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
-import { readYAML } from "../../parts/models"
+import { readYAML } from "../../parts/yaml"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ConnectionForm } from "./ConnectionForm"
 import { Secret } from "./Secret"
@@ -103,7 +103,10 @@ export default function Connections() {
           </div>
         )}
         {!fresh && chosen && kind && (
-          <div className="flex min-h-0 min-w-0 flex-1 flex-col gap-3 lg:overflow-y-auto" key={chosen.name}>
+          <div
+            className="flex min-w-0 flex-1 shrink-0 flex-col gap-3 lg:min-h-0 lg:shrink lg:overflow-y-auto"
+            key={chosen.name}
+          >
             <DocumentEditor
               kind={kind}
               document={chosen}

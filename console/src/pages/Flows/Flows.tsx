@@ -8,8 +8,8 @@ import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
+import { Versions } from "../../parts/Versions"
 import { FlowScript } from "./FlowScript"
-import { FlowVersions } from "./FlowVersions"
 import { Posted } from "./Posted"
 import { Runs } from "./Runs"
 import { StartFlow } from "./StartFlow"
@@ -109,6 +109,7 @@ function Chosen({ flow: f }: { flow: Schemas["Flow"] }) {
   const [down, setDown] = useState(false)
   const again = () => void queries.invalidateQueries({ queryKey: ["flows"] })
   const live = useMutation({ mutationFn: () => api.goLive(f.name, 0), onSuccess: again })
+  const goBack = useMutation({ mutationFn: (v: number) => api.goLive(f.name, v), onSuccess: again })
   const takeDown = useMutation({ mutationFn: () => api.takeDown(f.name), onSuccess: again })
   const missedLast = f.missed_at && (!f.fired_at || f.missed_at > f.fired_at)
   return (
@@ -176,7 +177,18 @@ function Chosen({ flow: f }: { flow: Schemas["Flow"] }) {
       {tab === "" && <FlowScript name={f.name} />}
       {tab === "try" && <TryFlow flow={f} />}
       {tab === "runs" && <Runs flow={f.name} />}
-      {tab === "versions" && <FlowVersions flow={f} />}
+      {tab === "versions" && (
+        <Versions
+          plural="flows"
+          name={f.name}
+          version={f.version}
+          live={f.live}
+          act="Put this version live"
+          onAct={v => goBack.mutate(v.version)}
+          busy={goBack.isPending}
+          error={goBack.error}
+        />
+      )}
       {tab === "posted" && <Posted flow={f} />}
       <StartFlow flow={f} open={starting} onClose={() => setStarting(false)} />
       <Ask

@@ -9,7 +9,6 @@ import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { Access } from "./Access"
-import { ModelsForm } from "./ModelsForm"
 
 /** Kinds of documents that have a page of their own. */
 const elsewhere = ["flows", "rehearsals"]
@@ -69,7 +68,7 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
   const may = !kind.only || items.length === 0
   const blank = { kind: kind.name, name: "", text: kind.example, version: 0, updated_at: "" }
   return (
-    <div className="flex min-h-0 min-w-0 flex-1 flex-col gap-3">
+    <div className="flex min-w-0 flex-1 shrink-0 flex-col gap-3 lg:min-h-0 lg:shrink">
       <div className="flex flex-wrap items-center gap-2">
         <p className="mr-auto text-soft">{kind.about}</p>
         {items.length > 1 &&
@@ -136,16 +135,7 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
   return (
     <>
       <Wrong error={remove.error} />
-      <DocumentEditor
-        kind={kind}
-        document={d}
-        title={`${kind.name} ${d.name}`}
-        textFirst
-        formName="Models"
-        form={
-          kind.name === "settings" ? (text, onText) => <ModelsForm text={text} onText={onText} /> : undefined
-        }
-      >
+      <DocumentEditor kind={kind} document={d} title={`${kind.name} ${d.name}`}>
         <Button look="quiet" onClick={() => setAsking(true)}>
           Remove
         </Button>

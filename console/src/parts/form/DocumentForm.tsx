@@ -1,0 +1,93 @@
+import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react"
+import { ChevronRightIcon } from "@heroicons/react/20/solid"
+import type { Schemas } from "../../api/client"
+import { type Path, pathOf, useValues } from "../yaml"
+import { FormField } from "./FormField"
+import { ValueOf } from "./lines"
+
+type Problem = Schemas["Problem"]
+
+/**
+ * A document as the form of its kind: the same text, shown in words. What is wrong stands at its field.
+ */
+export function DocumentForm(props: {
+  kind: Schemas["DocumentKind"]
+  text: string
+  onText: (text: string) => void
+  problems: Problem[]
+  /** A new document, whose name is asked for. */
+  fresh: boolean
+}) {
+  const { kind, text, problems } = props
+  const values = useValues(text, props.onText)
+  if (!values.readable)
+    return (
+      <p className="p-4 text-soft">
+        The text has an error that keeps the form from showing it. Mend it there.
+      </p>
+    )
+  const placed = problems.map(p => ({ path: pathOf(text, p), message: p.message }))
+  const wrongIn = (fields: Schemas["DocumentField"][]) =>
+    placed.some(p => fields.some(f => begins(p.path, f.key.split("."))))
+  return (
+    <div className="mx-auto max-w-2xl space-y-3 p-4">
+      {props.fresh && (
+        <ValueOf
+          label="Name in other documents"
+          about="Small letters, digits and hyphens. It stays as it is; the title may change."
+          value={values.get(kind.name)}
+          onChange={value => values.set([kind.name], value)}
+          problems={placed.filter(p => begins(p.path, [kind.name])).map(p => p.message)}
+        />
+      )}
+      {kind.form.map(part => {
+        const fields = (
+          <div className="space-y-4">
+            {part.about && <p className="text-soft">{part.about}</p>}
+            {part.fields.map(f => (
+              <FormField key={f.key} field={f} values={values} inside={[]} problems={placed} />
+            ))}
+          </div>
+        )
+        if (!part.seldom)
+          return (
+            <section key={part.title} className="border-b border-line pb-5 last:border-0">
+              <h3 className="mb-3 font-semibold text-sea">{part.title}</h3>
+              {fields}
+            </section>
+          )
+        return (
+          <Disclosure
+            key={part.title}
+            as="section"
+            defaultOpen={wrongIn(part.fields)}
+            className="border-b border-line pb-3 last:border-0"
+          >
+            <DisclosureButton className="group flex w-full items-center gap-1 rounded-md py-1 text-left font-semibold text-sea hover:bg-sunk">
+              <ChevronRightIcon className="size-4 group-data-open:rotate-90" />
+              {part.title}
+              {wrongIn(part.fields) && (
+                <span className="ml-2 text-sm text-scarlet">something is wrong here</span>
+              )}
+            </DisclosureButton>
+            <DisclosurePanel className="pt-3">{fields}</DisclosurePanel>
+          </Disclosure>
+        )
+      })}
+    </div>
+  )
+}
+
+/** Whether a path begins with another one. */
+export function begins(path: Path, first: Path): boolean {
+  return first.length <= path.length && first.every((step, i) => step === path[i])
+}
+
+/** The problems that stand at no field of the form. */
+export function unplaced(kind: Schemas["DocumentKind"], text: string, problems: Problem[]): Problem[] {
+  const keys = [kind.name, ...kind.form.flatMap(p => p.fields).map(f => f.key)]
+  return problems.filter(p => {
+    const path = pathOf(text, p)
+    return !keys.some(key => begins(path, key.split(".")))
+  })
+}

@@ -1,0 +1,94 @@
+package document
+
+import "slices"
+
+// A Form is how people fill in documents of a kind: its parts, in the order in which they
+// think of them. It says in words what the keys of the document say in YAML.
+type Form []Part
+
+// A Part is some fields that belong together, under a heading.
+type Part struct {
+	Title  string  `yaml:"part"`
+	About  string  `yaml:"about"`
+	Seldom bool    `yaml:"seldom"` // it is needed seldom: shown folded
+	Fields []Field `yaml:"fields"`
+}
+
+// A Field is one key of a document, or of a block in it.
+type Field struct {
+	Key     string   `yaml:"key"` // in the document, or in the block that the field belongs to; a dot leads into a block
+	Label   string   `yaml:"label"`
+	About   string   `yaml:"about"` // what it is good for
+	As      FieldAs  `yaml:"as"`
+	Example string   `yaml:"example"` // stands in the field while it is empty: what holds then, or what one may write
+	Choices []Choice `yaml:"choices"`
+	Default string   `yaml:"default"` // the choice that holds where the key is not there
+	Of      string   `yaml:"of"`      // the kind of documents that it names, or: source, field, stage, tag. Of a text, kinds that it may name, after their kind: team/crew
+	Fit     []string `yaml:"fit"`     // the kind that a document which it names says of itself is one of these
+	Fields  []Field  `yaml:"fields"`  // of each block
+	Adds    string   `yaml:"adds"`    // what one more is called: a rule
+	If      *OnlyIf  `yaml:"if"`      // it is shown only then
+}
+
+// FieldAs is how a field is filled in.
+type FieldAs string
+
+// The ways in which a field is filled in.
+const (
+	AsText      FieldAs = "text"
+	AsParagraph FieldAs = "paragraph" // a text of several lines
+	AsNumber    FieldAs = "number"
+	AsSwitch    FieldAs = "switch"    // true, or left out
+	AsChoice    FieldAs = "choice"    // one of Choices
+	AsChoices   FieldAs = "choices"   // a list of some of Choices
+	AsDocument  FieldAs = "document"  // the name of one that Of says
+	AsDocuments FieldAs = "documents" // a list of such names
+	AsTexts     FieldAs = "texts"     // a list of texts
+	AsLists     FieldAs = "lists"     // a list of lists of texts, each on a line, with commas
+	AsPairs     FieldAs = "pairs"     // texts by keys
+	AsGroups    FieldAs = "groups"    // lists of texts by keys; of Choices, where there are some
+	AsBlocks    FieldAs = "blocks"    // a list of blocks of Fields
+	AsNamed     FieldAs = "named"     // blocks of Fields by keys
+	AsData      FieldAs = "data"      // anything, written as YAML
+)
+
+// A Choice is one value of a field, in words.
+type Choice struct {
+	Value string `yaml:"value"`
+	Label string `yaml:"label"`
+	About string `yaml:"about"`
+}
+
+// OnlyIf is a condition on another key of the document: that it has one of some values; ""
+// is that of a key that is not there.
+type OnlyIf struct {
+	Key string   `yaml:"key"`
+	Is  []string `yaml:"is"`
+}
+
+// ReadForm reads a form. The error is Problems.
+func ReadForm(file string, source []byte) (Form, error) {
+	var read struct {
+		Parts Form `yaml:"parts"`
+	}
+	c := Decode(file, source, &read)
+	return read.Parts, c.Err()
+}
+
+// Fields returns the fields of all parts, in order.
+func (f Form) Fields() (list []Field) {
+	for _, part := range f {
+		list = append(list, part.Fields...)
+	}
+	return list
+}
+
+// Field returns a pointer to the field of a key, nil if the form has none.
+func (f Form) Field(key string) *Field {
+	for i := range f {
+		if at := slices.IndexFunc(f[i].Fields, func(x Field) bool { return x.Key == key }); at >= 0 {
+			return &f[i].Fields[at]
+		}
+	}
+	return nil
+}

@@ -1,0 +1,106 @@
+package kinds
+
+import (
+	"encoding"
+	"reflect"
+	"slices"
+	"strings"
+	"testing"
+
+	"urgentparrot.example/internal/core/document"
+)
+
+// Whoever fills in a form reaches every key that the text of a document may have, and no
+// other; each field is filled in as its key wants it, and has words for people.
+func TestAFormAsksForAllThatADocumentMayHold(t *testing.T) {
+	for _, kind := range Documents {
+		if len(kind.Shapes) == 0 {
+			continue // flows and rehearsals are scripts
+		}
+		if kind.Form == nil {
+			t.Errorf("the kind %s has no form", kind.Name)
+			continue
+		}
+		for _, part := range kind.Form() {
+			if part.Title == "" || len(part.Fields) == 0 {
+				t.Errorf("a part of the form of a %s lacks its title or fields", kind.Name)
+			}
+		}
+		keys := map[string]reflect.Type{}
+		for _, shape := range kind.Shapes {
+			keysOf(reflect.TypeOf(shape), "", keys)
+		}
+		delete(keys, kind.Name) // what it is called is asked apart
+		covers(t, kind.Name, kind.Form().Fields(), keys)
+	}
+}
+
+// keysOf notes the keys of a struct's YAML; blocks within it are led into by a dot.
+func keysOf(of reflect.Type, before string, keys map[string]reflect.Type) {
+	for of.Kind() == reflect.Pointer {
+		of = of.Elem()
+	}
+	for f := range of.Fields() {
+		key, options, _ := strings.Cut(f.Tag.Get("yaml"), ",")
+		typed := f.Type
+		for typed.Kind() == reflect.Pointer {
+			typed = typed.Elem()
+		}
+		switch {
+		case options == "inline":
+			keysOf(typed, before, keys)
+		case key == "":
+		case typed.Kind() == reflect.Struct && !reflect.PointerTo(typed).Implements(reflect.TypeFor[encoding.TextUnmarshaler]()):
+			keysOf(typed, before+key+".", keys)
+		default:
+			keys[before+key] = typed
+		}
+	}
+}
+
+func covers(t *testing.T, kind string, fields []document.Field, keys map[string]reflect.Type) {
+	t.Helper()
+	asked := map[string]bool{}
+	for _, f := range fields {
+		of, known := keys[f.Key]
+		if !known || asked[f.Key] || f.Label == "" || strings.HasSuffix(f.Label, ".") {
+			t.Errorf("the form of a %s asks for %q, which is not there, asked before or lacks a label", kind, f.Key)
+			continue
+		}
+		asked[f.Key] = true
+		fits := map[document.FieldAs]bool{
+			document.AsText: of.Kind() == reflect.String || reflect.PointerTo(of).Implements(reflect.TypeFor[encoding.TextUnmarshaler]()) || of.Kind() == reflect.Interface, document.AsParagraph: of.Kind() == reflect.String,
+			document.AsNumber: of.Kind() == reflect.Int || of.Kind() == reflect.Float64, document.AsSwitch: of.Kind() == reflect.Bool,
+			document.AsChoice: of.Kind() == reflect.String && len(f.Choices) > 0, document.AsDocument: of.Kind() == reflect.String && f.Of != "",
+			document.AsChoices: list(of, reflect.String) && len(f.Choices) > 0, document.AsDocuments: list(of, reflect.String) && f.Of != "", document.AsTexts: list(of, reflect.String),
+			document.AsLists: list(of, reflect.Slice), document.AsBlocks: list(of, reflect.Struct) && f.Adds != "", document.AsData: of.Kind() == reflect.Map,
+			document.AsPairs: of.Kind() == reflect.Map && of.Elem().Kind() == reflect.String, document.AsGroups: of.Kind() == reflect.Map && list(of.Elem(), reflect.String),
+			document.AsNamed: of.Kind() == reflect.Map && of.Elem().Kind() == reflect.Struct,
+		}
+		if !fits[f.As] {
+			t.Errorf("the form of a %s asks for %q as %q; it holds %v", kind, f.Key, f.As, of)
+		}
+		for one := range strings.SplitSeq(f.Of, ",") {
+			if _, known := document.Find(Documents, one); !known && !slices.Contains([]string{"", "source", "field", "stage", "tag"}, one) {
+				t.Errorf("the field %q of a %s names a %q", f.Key, kind, one)
+			}
+		}
+		if f.If != nil && (!slices.ContainsFunc(fields, func(other document.Field) bool { return other.Key == f.If.Key }) || len(f.If.Is) == 0) {
+			t.Errorf("whether the form of a %s asks for %q hangs on %q, which it does not ask for", kind, f.Key, f.If.Key)
+		}
+		if f.As == document.AsBlocks || f.As == document.AsNamed {
+			inner := map[string]reflect.Type{}
+			keysOf(of.Elem(), "", inner)
+			covers(t, kind+"'s "+f.Key, f.Fields, inner)
+		}
+	}
+	for key := range keys {
+		if !asked[key] {
+			t.Errorf("the form of a %s does not ask for %q", kind, key)
+		}
+	}
+}
+
+func list(of reflect.Type, kind reflect.Kind) bool {
+	return of.Kind() == reflect.Slice && of.Elem().Kind() == kind
+}

@@ -1,0 +1,67 @@
+package test
+
+import (
+	"errors"
+	"testing"
+)
+
+// A builder changes a brief without seeing its text: what is wrong stands at its field, the
+// comments and the order of the text stay, and what was live before can be taken up again.
+func TestABuilderFillsInABriefAsAForm(t *testing.T) {
+	s := open(t)
+	s.bot(func(brief string) string { return "# Pip, at the front.\n" + brief })
+	p := s.console("Robin", false)
+	const threshold, name = "It answers from a confidence of", "Name"
+	s.must(errors.Join(
+		p.Click("Bots", false), p.AwaitText("Version 2 is live", false),
+		p.Fill(threshold, "7"), p.AwaitText("The threshold must lie between 0 and 1", false), p.Await(`!document.querySelector("[aria-label=Problems]")`),
+		p.Await(`[...document.querySelectorAll("button")].find(b => b.innerText === "Put live")?.disabled`),
+		p.Fill(threshold, "0.8"), p.Fill(name, "Polly"),
+		p.Click("the customer is angry", false), // no more
+		p.Click("Add a matter", false), p.Await(`[...document.querySelectorAll("label")].filter(l => l.innerText === "What it is about").length === 2`),
+		p.AwaitText("forbidden matter needs about, questions (examples) and reply", false),
+		p.Click("Remove Forbidden matters, 2", false),
+		p.Fill("Off topic, one more", "What is the price of gold?"),
+		p.Await(`![...document.querySelectorAll("button")].find(b => b.innerText === "Put live")?.disabled`), p.Click("Put live", false), p.AwaitText("Version 3 is live", false),
+	))
+	kept, err := s.client.Document(s.ctx, "bots", "front-desk")
+	s.must(err)
+	contains(t, kept.Text, "# Pip, at the front.\nbot: front-desk\ntitle: Front desk\nname: Polly\nrole: >-\n", "bicycles, dogs, fares, storms and\n  lost property", "threshold: 0.8\ntools: [timetable]\ncapture:\n  needs: [name, email]\n", "on: [not known, wish]\n  notify", "Mongolia?\"\n    - \"What is the price of gold?\"\nwhile_waiting")
+
+	s.must(errors.Join(
+		p.Tab("Versions"), p.AwaitText("What version 3 changed", false), p.Click("Version 1", false), p.Click("Take up this text again", false),
+		p.AwaitText("Changes that are not live yet", false), p.Click("Put live", false), p.AwaitText("Version 4 is live", false),
+	))
+	kept, err = s.client.Document(s.ctx, "bots", "front-desk")
+	s.must(err)
+	contains(t, kept.Text, "name: Pip\n", "threshold: 0.7\n", "on: [not known, wish, anger]")
+}
+
+// A tool, hours and a form are made of fields alone, from an example.
+func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
+	s := open(t)
+	p := s.console("Robin", false)
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/settings/hours?new=1"), p.Fill("Name in other documents", "harbour"), p.Fill("Title", "Harbour office"),
+		p.Fill("Saturday, 1", "9 to twelve"), p.Await(`document.querySelector("[role=alert]")`),
+		p.Fill("Saturday, 1", "09:00-12:00"), p.Fill("Sunday, one more", "10:00-11:00"),
+		p.Await(`!document.querySelector("[role=alert]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
+
+		p.Go(s.PublicURL+"/settings/tools?new=1"), p.Fill("Name in other documents", "tides"), p.AwaitText("here is no connection to an HTTP system", false),
+		p.Choose("System that is asked", "timetable"), p.Await(`!document.querySelector("[role=alert]")`),
+		p.Fill("Questions that it answers, 1", "When is low water?"), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
+
+		p.Go(s.PublicURL+"/settings/forms?new=1"), p.Fill("Name in other documents", "wish"), p.Click("Add a field", false), p.Await(`document.querySelector("[role=alert]")`),
+		p.Click("Remove Fields, 4", false), p.Click("Remove Fields, 2", false), p.Click("Down", false),
+		p.Await(`!document.querySelector("[role=alert]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
+	))
+	hours, err := s.client.Document(s.ctx, "hours", "harbour")
+	s.must(err)
+	contains(t, hours.Text, "Harbour office", "saturday: [\"09:00-12:00\"]\n", "10:00-11:00")
+	tides, err := s.client.Document(s.ctx, "tools", "tides")
+	s.must(err)
+	contains(t, tides.Text, "connection: timetable", "When is low water?", "result: { type: object")
+	wish, err := s.client.Document(s.ctx, "forms", "wish")
+	s.must(err)
+	contains(t, wish.Text, "- {field: mail, label: Your e-mail address, as: email, required: true, save: email}\n  - {field: who,")
+}
