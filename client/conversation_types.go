@@ -126,8 +126,18 @@ type Turn struct {
 	Trace        Trace     `json:"trace" required:"true"`
 }
 
+// Passing is one passing of a conversation.
+type Passing struct {
+	From  string  `json:"from" required:"true" description:"The bot."`
+	To    string  `json:"to" required:"true" description:"bot/NAME, team/NAME or person/NAME."`
+	About string  `json:"about,omitempty"`
+	Why   string  `json:"why" required:"true"`
+	Near  float64 `json:"near,omitempty" description:"How near the question is to the examples of what is passed; 0 if it was not they."`
+}
+
 // Trace is the record of how one turn was decided.
 type Trace struct {
+	Passed     []Passing    `json:"passed,omitempty" description:"To other bots, or to people, in this turn."`
 	Understood []Understood `json:"understood" required:"true"`
 	Learnt     []string     `json:"learnt,omitempty"`
 	Code       string       `json:"code" required:"true" description:"What the turn came to."`

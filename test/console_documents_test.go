@@ -13,7 +13,7 @@ func TestABuilderFillsInABriefAsAForm(t *testing.T) {
 	p := s.console("Robin", false)
 	const threshold, name = "It answers from a confidence of", "Name"
 	s.must(errors.Join(
-		p.Click("Bots", false), p.AwaitText("Version 2 is live", false),
+		p.Click("Bots", false), p.Click("Front desk", false), p.AwaitText("The brief of front-desk", false), p.AwaitText("Version 2 is live", false),
 		p.Fill(threshold, "7"), p.AwaitText("The threshold must lie between 0 and 1", false), p.Await(`!document.querySelector("[aria-label=Problems]")`),
 		p.Await(`[...document.querySelectorAll("button")].find(b => b.innerText === "Put live")?.disabled`),
 		p.Fill(threshold, "0.8"), p.Fill(name, "Polly"),
@@ -26,7 +26,7 @@ func TestABuilderFillsInABriefAsAForm(t *testing.T) {
 	))
 	kept, err := s.client.Document(s.ctx, "bots", "front-desk")
 	s.must(err)
-	contains(t, kept.Text, "# Pip, at the front.\nbot: front-desk\ntitle: Front desk\nname: Polly\nrole: >-\n", "bicycles, dogs, fares, storms and\n  lost property", "threshold: 0.8\ntools: [timetable]\ncapture:\n  needs: [name, email]\n", "on: [not known, wish]\n  notify", "Mongolia?\"\n    - \"What is the price of gold?\"\nwhile_waiting")
+	contains(t, kept.Text, "# Pip, at the front.\nbot: front-desk\ntitle: Front desk\nname: Polly\nrole: >-\n", "bicycles, dogs, fares, storms and\n  lost property", "threshold: 0.8\ntools: [timetable]\npass:\n  - to: bot/freight\n", "capture:\n  needs: [name, email]\n", "on: [not known, wish]\n  notify", "Mongolia?\"\n    - \"What is the price of gold?\"\nwhile_waiting")
 
 	s.must(errors.Join(
 		p.Tab("Versions"), p.AwaitText("What version 3 changed", false), p.Click("Version 1", false), p.Click("Take up this text again", false),

@@ -78,7 +78,7 @@ func TestABuilderMendsTheBriefBesideATrial(t *testing.T) {
 	p := s.console("Robin", true)
 	const brief, trial = `textarea[aria-label="The text of the brief of front-desk"]`, `input[aria-label="Write as a customer"]`
 	s.must(errors.Join(
-		p.Click("Bots", false), p.AwaitText("Version 1 is live", false), p.Tab("Text"),
+		p.Click("Bots", false), p.Click("Front desk", false), p.AwaitText("The brief of front-desk", false), p.AwaitText("Version 1 is live", false), p.Tab("Text"),
 		p.Type(brief, "x", false), p.Await(`document.querySelector("[aria-label=Problems]")`), p.Click("Discard", false),
 		p.Type(brief, "# a note\n", false), p.AwaitText("not live yet", false),
 		p.Type(trial, "how much is a van?", false), p.Click("Say", false), p.AwaitText("£41", false),
@@ -153,7 +153,7 @@ func TestAddressesLeadBack(t *testing.T) {
 		// Addresses that lead nowhere.
 		p.Go(s.PublicURL+"/nowhere"), p.AwaitText("There is no such page", false), p.Click("Sheets", false), at("/sheets"),
 		p.Go(s.PublicURL+"/knowledge/nowhere"), p.Click("Show the sources", false), at("/knowledge"),
-		p.Go(s.PublicURL+"/bots/nobody"), p.AwaitText("There is no bot called nobody", false), p.Click("Show those that are there", false), p.AwaitText("The brief of front-desk", false),
+		p.Go(s.PublicURL+"/bots/nobody"), p.AwaitText("There is no bot called nobody", false), p.Click("Show those that are there", false), p.Click("Front desk", false), p.AwaitText("The brief of front-desk", false),
 		p.Go(s.PublicURL+"/settings/faxes"), p.AwaitText("There are no such settings", false),
 	))
 }
@@ -213,7 +213,7 @@ func TestABuilderConnectsAModelInTheConsole(t *testing.T) {
 		p.Tab("Text"),
 		p.Await(`document.querySelector("textarea")?.value.includes("desk-large")`), p.Await(`document.querySelector("textarea")?.value.includes("read: 0.5")`),
 
-		p.Click("Bots", false), p.Click("What it thinks with", false), p.Choose("This bot thinks with", "reader"),
+		p.Click("Bots", false), p.Click("Front desk", false), p.AwaitText("The brief of front-desk", false), p.Click("What it thinks with", false), p.Choose("This bot thinks with", "reader"),
 		p.AwaitText("Changes that are not live yet", false),
 		p.Type(`input[aria-label="Write as a customer"]`, "Do dogs travel free?", false), p.Click("Say", false), p.AwaitText("Dogs travel free and are welcome", false),
 		p.Click("Why?", false), p.AwaitText("What the model was asked", false), p.AwaitText("stands on", false), p.AwaitText("Reader, desk-large", false), p.Click("Close this panel", false),

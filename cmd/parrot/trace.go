@@ -63,6 +63,9 @@ func (c *call) turns(cl *client.Client, id string) ([]client.Turn, error) {
 
 func showTurn(w io.Writer, t client.Turn) {
 	fmt.Fprintf(w, "%s  %s: %s\n", t.At.Local().Format("15:04:05"), t.Trace.Decision, t.Trace.Why)
+	for _, p := range t.Trace.Passed {
+		fmt.Fprintf(w, "  passed from %s to %s: %s\n", p.From, p.To, p.Why)
+	}
 	for _, u := range t.Trace.Understood {
 		fmt.Fprintf(w, "  %s %q: %s\n", u.Kind, u.Text, u.Outcome)
 		for i, p := range u.Passages {

@@ -204,6 +204,9 @@ func (d *Documents) Check(kind, name, source string) error {
 		if what == "" {
 			what = r.Kind
 		}
+		if to == nil && r.Later {
+			continue // a warning, in Findings
+		}
 		if to == nil {
 			note(wrong(r.Path, "%s", document.Missing(what, r.Name, c.fitting(r))))
 		} else if r.Unfit != nil {

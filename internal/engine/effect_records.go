@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"strings"
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
@@ -27,6 +28,18 @@ var escalateKind = EffectKind{Name: "escalate", Decide: func(_ context.Context, 
 }}
 
 // gapKind notes what the knowledge does not answer.
+var passKind = EffectKind{Name: "pass", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+	pass := e.(dialogue.Pass)
+	if name, is := strings.CutPrefix(pass.To, "bot/"); is {
+		c.commit.Bot = name
+	}
+	why := ""
+	if pass.Why != "" {
+		why = ": " + pass.Why
+	}
+	c.commit.Begun = append(c.commit.Begun, "Passed to "+pass.Who+why)
+}}
+
 var gapKind = EffectKind{Name: "gap", Decide: func(ctx context.Context, c *Committing, e dialogue.Effect) {
 	c.commit.Gaps = append(c.commit.Gaps, c.w.Library.GapFor(ctx, e.(dialogue.Missed).Question))
 }}

@@ -70,7 +70,7 @@ type EffectKind struct {
 
 // effectKinds is where the kinds of effects are registered.
 var effectKinds = []EffectKind{
-	sayKind, sendKind, rememberKind, escalateKind, gapKind, exampleKind, rowKind, callKind, thinkKind, summariseKind, syncKind, notifyKind,
+	sayKind, sendKind, rememberKind, escalateKind, passKind, gapKind, exampleKind, rowKind, callKind, thinkKind, summariseKind, syncKind, notifyKind,
 	tagKind, stageKind, noteKind, assignKind, closeKind, countKind, optOutKind, startKind, flowCallKind,
 }
 

@@ -8,8 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"urgentparrot.example/internal/core/answer"
-	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/store"
@@ -72,19 +70,6 @@ func (f *Flows) furnish(ctx context.Context, s *dialogue.Snapshot, c store.Conve
 			return "it is not live any more"
 		}
 		return w.store.MayStart(ctx, store.Run{Flow: flow.Name, ContactID: c.ContactID, Limits: limitsOf(l)}, w.Clock.Now())
-	}
-	s.Flows.Other = func(name string, work func(dialogue.Snapshot, bool)) {
-		brief, ok := find[bot.Brief](config, name)
-		if !ok {
-			work(dialogue.Snapshot{}, false)
-			return
-		}
-		other := *s
-		w.instruct(&other, brief)
-		w.Library.With(ctx, brief, func(finder answer.Finder) {
-			other.Finder = finder
-			work(other, true)
-		})
 	}
 	return runs, nil
 }

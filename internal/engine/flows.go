@@ -269,13 +269,30 @@ func (d *Documents) Findings(kind, name, source string) (findings []document.Fin
 			findings = append(findings, document.Finding{Problem: p})
 		}
 	}
+	if err == nil {
+		findings = append(findings, d.later(read, name, source)...)
+	}
 	if k.Look != nil {
 		return append(findings, k.Look(name, []byte(source), d.w.config.Load())...)
 	}
-	if held, ok := read.(document.Held); ok && err == nil && len(findings) == 0 {
-		return held.Hold(d.w.config.Load())
+	if held, ok := read.(document.Held); ok && err == nil && !slices.ContainsFunc(findings, func(f document.Finding) bool { return !f.Warning }) {
+		return append(findings, held.Hold(d.w.config.Load())...)
 	}
 	return findings
+}
+
+// later returns warnings of what a document names and is not there yet, though it may be.
+func (d *Documents) later(read document.Document, name, source string) (warnings []document.Finding) {
+	c := d.w.config.Load()
+	for _, r := range read.Refers() {
+		if !r.Later || c.named(r.Kind, r.Name) != nil {
+			continue
+		}
+		for _, p := range document.At(name, []byte(source), r.Path, "%s", document.Missing(r.Kind, r.Name, c.fitting(r))) {
+			warnings = append(warnings, document.Finding{Problem: p, Warning: true})
+		}
+	}
+	return warnings
 }
 
 func (c *config) keptNamed(kind, name string) (keptDocument, bool) {

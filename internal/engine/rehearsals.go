@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
-	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/document"
@@ -47,16 +46,7 @@ func (w *Workspace) house(ctx context.Context, drafts map[string]*flow.Flow) reh
 			return d
 		},
 		Other: func(base dialogue.Snapshot, name string, work func(dialogue.Snapshot, bool)) {
-			brief, ok := find[bot.Brief](config, name)
-			if !ok {
-				work(dialogue.Snapshot{}, false)
-				return
-			}
-			w.instruct(&base, brief)
-			w.Library.With(ctx, brief, func(f answer.Finder) {
-				base.Finder = f
-				work(base, true)
-			})
+			w.another(ctx, base, name, work)
 		},
 		Open: func(hours string, at time.Time) (bool, time.Time, bool) {
 			h, ok := find[workspace.Hours](config, hours)

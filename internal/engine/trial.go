@@ -22,7 +22,7 @@ type Trial struct {
 	Bot       string
 	Brief     string // instead of the bot's kept brief, if not empty
 	Message   string
-	State     dialogue.State
+	State     dialogue.State // its Bot goes before Bot
 	Memory    contact.Memory
 	LastReply string
 	Talk      []thinker.Line // what was said before
@@ -66,12 +66,16 @@ func (w *Workspace) deskOf(s dialogue.Snapshot) library.Desk {
 // Try plays a trial. Tools that only read are really called; others are not.
 // What is wrong with a brief is document.Problems.
 func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
-	desk, err := w.Desk(t.Bot)
+	leads := t.Bot
+	if t.State.Bot != "" {
+		leads = t.State.Bot // it was passed to that one
+	}
+	desk, err := w.Desk(leads)
 	if err != nil {
 		return TrialTurn{}, err
 	}
 	s := desk.Snapshot
-	if t.Brief != "" {
+	if t.Brief != "" && leads == t.Bot {
 		brief, err := bot.Parse(t.Bot, []byte(t.Brief))
 		if err != nil {
 			return TrialTurn{}, err
@@ -90,10 +94,16 @@ func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
 	if s.Model, err = w.modelOf(ctx, s.Brief); err != nil {
 		return TrialTurn{}, err
 	}
+	base := s
+	s.Other = func(name string, work func(dialogue.Snapshot, bool)) { w.another(ctx, base, name, work) }
 	d := desk.Decide(ctx, s)
 	for len(d.Calls) > 0 || d.Think != nil {
 		if d.Think != nil {
-			thought, err := w.thinkNow(ctx, s.Model.Connection, s.Brief.Name, *d.Think)
+			thinks := s
+			if d.Bot != s.Brief.Name {
+				s.Other(d.Bot, func(other dialogue.Snapshot, _ bool) { thinks = other })
+			}
+			thought, err := w.thinkNow(ctx, thinks.Model.Connection, thinks.Brief.Name, *d.Think)
 			if err != nil {
 				return TrialTurn{}, err
 			}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"time"
 
+	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/safely"
@@ -124,6 +125,8 @@ func (w *Workspace) decideOnce(ctx context.Context, id, giveUp string) (again bo
 	if snapshot.Model, err = w.modelOf(ctx, snapshot.Brief); err != nil {
 		return false, err
 	}
+	base := snapshot
+	snapshot.Other = func(name string, work func(dialogue.Snapshot, bool)) { w.another(ctx, base, name, work) }
 
 	read := w.Clock.Now().Sub(started)
 	decision := w.decision(ctx, snapshot, giveUp)
@@ -191,6 +194,24 @@ func (w *Workspace) instruct(s *dialogue.Snapshot, brief bot.Brief) {
 	}
 }
 
+// another runs work with the snapshot of another bot, as dialogue.Snapshot.Other does.
+func (w *Workspace) another(ctx context.Context, s dialogue.Snapshot, name string, work func(dialogue.Snapshot, bool)) {
+	brief, ok := find[bot.Brief](w.config.Load(), name)
+	if !ok {
+		work(dialogue.Snapshot{}, false)
+		return
+	}
+	w.instruct(&s, brief)
+	var err error
+	if s.Model, err = w.modelOf(ctx, brief); err != nil {
+		w.log.Warn("a bot thinks without its model", "bot", name, "error", err)
+	}
+	w.Library.With(ctx, brief, func(f answer.Finder) {
+		s.Finder = f
+		work(s, true)
+	})
+}
+
 // commit keeps a decision and sets its effects going.
 func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decision) (again bool, err error) {
 	state, err := json.Marshal(d.State)
@@ -202,6 +223,13 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 		return false, &undecidable{"its trace cannot be kept: " + err.Error()}
 	}
 	c.now = w.Clock.Now()
+	if d.Bot != "" && d.Bot != c.snapshot.Brief.Name { // it was passed to another one, which speaks and thinks
+		w.another(ctx, c.snapshot, d.Bot, func(s dialogue.Snapshot, there bool) {
+			if there {
+				c.snapshot = s
+			}
+		})
+	}
 	turn := c.commit.Turn
 	turn.State, turn.Code, turn.Trace = "done", d.Trace.Code, string(trace)
 	c.commit.Turn, c.commit.Version, c.commit.Incoming, c.commit.Woken = turn, c.talk.Version, c.talk.Incoming, c.talk.Woken > 0

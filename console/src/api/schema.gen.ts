@@ -4730,6 +4730,19 @@ export interface components {
             number: string;
             words: string;
         };
+        Passing: {
+            about?: string;
+            /** @description The bot. */
+            from: string;
+            /**
+             * Format: double
+             * @description How near the question is to the examples of what is passed; 0 if it was not they.
+             */
+            near?: number;
+            /** @description bot/NAME, team/NAME or person/NAME. */
+            to: string;
+            why: string;
+        };
         Pause: {
             /** Format: date-time */
             at?: string;
@@ -5200,6 +5213,8 @@ export interface components {
              * @description How likely what was found had to be to be offered.
              */
             offer_threshold: number;
+            /** @description To other bots, or to people, in this turn. */
+            passed?: components["schemas"]["Passing"][];
             /** @description What was put to the language model, in order. */
             thoughts?: components["schemas"]["Thought"][];
             /**

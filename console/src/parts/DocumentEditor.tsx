@@ -76,6 +76,7 @@ export function DocumentEditor(props: {
     },
   })
   const problems = check.data?.problems ?? []
+  const warnings = check.data?.warnings ?? []
   const [view, setView] = useInAddress("as")
   const formed = !!props.form || kind.form.length > 0
   const views = [...(formed ? ["Form"] : []), "Text", ...(fresh ? [] : ["Versions"])]
@@ -160,6 +161,15 @@ export function DocumentEditor(props: {
           onChange={e => setText(e.target.value)}
           className="min-h-64 flex-1 resize-none bg-transparent px-4 py-3 font-mono text-sm leading-relaxed"
         />
+      )}
+      {warnings.length > 0 && (
+        <ul aria-label="Warnings" className="border-t border-line px-4 py-2 text-saffron">
+          {warnings.map((p, i) => (
+            <li key={i} className="first-letter:uppercase">
+              {p.message}
+            </li>
+          ))}
+        </ul>
       )}
       {(listed.length > 0 || !name) && (
         <ul

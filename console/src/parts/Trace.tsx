@@ -35,6 +35,17 @@ export function Trace({ trace: t }: { trace: Schemas["Trace"] }) {
         <h3 className="text-lg font-semibold first-letter:uppercase">{t.decision}</h3>
         <p className="text-soft first-letter:uppercase">{t.why}.</p>
       </section>
+      {!!t.passed?.length && (
+        <section>
+          <h3 className="mb-2 font-semibold">Who was asked</h3>
+          {t.passed.map((p, i) => (
+            <p key={i}>
+              From {p.from} to {p.to.replace(/^bot\//, "")}
+              <span className="text-soft">: {p.why}</span>
+            </p>
+          ))}
+        </section>
+      )}
       {!!t.understood?.length && (
         <section>
           <h3 className="mb-2 font-semibold">What was understood</h3>

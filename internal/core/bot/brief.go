@@ -29,6 +29,7 @@ type Brief struct {
 	Sources      []string            `yaml:"sources"` // that it may answer from; none listed means all
 	Tools        []string            `yaml:"tools"`
 	Capture      *Capture            `yaml:"capture"`
+	Pass         []Pass              `yaml:"pass"` // whom it may pass conversations to, the first that fits first
 	Escalate     Escalate            `yaml:"escalate"`
 	Forbidden    []Rule              `yaml:"forbidden"`     // what the bot must not answer
 	OffTopic     *OffTopic           `yaml:"off_topic"`     // none: what is off topic is not known
@@ -107,6 +108,23 @@ type Escalate struct {
 	To     string   `yaml:"to"`     // who answers: a mail address, team/NAME or person/NAME
 }
 
+// A Pass says whom a bot passes a conversation to, and with what: bot/NAME, which goes on
+// in the same turn, or team/NAME or person/NAME, who are told.
+type Pass struct {
+	To    string   `yaml:"to"`
+	About string   `yaml:"about"` // in plain words: "vans and cargo"
+	When  []string `yaml:"when"`  // examples of what customers say then
+}
+
+// Bot is the name of the bot that it leads to, "" if it leads to people.
+func (p Pass) Bot() string {
+	name, is := strings.CutPrefix(p.To, "bot/")
+	if !is {
+		return ""
+	}
+	return name
+}
+
 // A Rule is something that the bot must not answer itself, such as advice that
 // only a professional may give.
 type Rule struct {
@@ -135,6 +153,7 @@ const (
 	OnAnger    = "anger"
 	OnLoop     = "loop"  // the sender writes as a program does; no brief can choose
 	OnFault    = "fault" // the bot could not decide; no brief can choose
+	OnPass     = "pass"  // it is a matter that the brief passes to people
 )
 
 // Held is why somebody waits whose answer is held for approval.
@@ -169,6 +188,8 @@ const (
 	Otherwise      = "otherwise"       // after what may be meant, nobody is told
 	OtherwiseAsked = "otherwise_asked" // after what may be meant, people are told if it is not
 	Confirmed      = "confirmed"       // when the customer says that it was meant
+	TakesOver      = "takes_over"      // the first words of a bot that a conversation was passed to
+	PassedOn       = "passed_on"       // when a matter is passed to people
 )
 
 var defaults = map[string][]string{
@@ -194,6 +215,8 @@ var defaults = map[string][]string{
 	Otherwise:      {"If that is not it, tell me."},
 	OtherwiseAsked: {"If that is not it, tell me, and I ask a colleague."},
 	Confirmed:      {"Good. Is there anything else?"},
+	TakesOver:      {"This is {{ bot }}."},
+	PassedOn:       {"That is for a colleague. I have asked one, who will answer you here."},
 	PartUnknown:    {"About \"{{ question }}\": I don't know, and I would rather not guess."},
 	PartAsked:      {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
 	FaultSaid:      {"I'm sorry, I could not deal with your message. I have asked a colleague, who will answer you here."},
@@ -214,6 +237,8 @@ func Because(reason string) string {
 		return "writes as a program does"
 	case OnFault:
 		return "the bot could not make a reply"
+	case OnPass:
+		return "a matter for people"
 	case Held:
 		return "a reply waits for approval"
 	}
@@ -259,6 +284,17 @@ func Parse(file string, source []byte) (Brief, error) {
 	}
 	if to := b.Escalate.To; to != "" && b.Escalate.reference() == nil && to != text.Email(to) {
 		c.Wrong("$.escalate.to", "%q is not a mail address, team/NAME or person/NAME", to)
+	}
+	for i, p := range b.Pass {
+		at := fmt.Sprintf("$.pass[%d]", i)
+		switch kind, name, _ := strings.Cut(p.To, "/"); {
+		case kind != "bot" && kind != "team" && kind != "person" || name == "":
+			c.Wrong(at+".to", "%q is nobody to pass to; it is bot/NAME, team/NAME or person/NAME", p.To)
+		case p.Bot() == b.Name:
+			c.Wrong(at+".to", "a bot does not pass conversations to itself")
+		case p.Bot() == "" && len(p.When) == 0:
+			c.Wrong(at+".when", "give examples of what customers say that is for %s", p.To)
+		}
 	}
 	for i, rule := range b.Forbidden {
 		if rule.About == "" || rule.Reply == "" || len(rule.Questions) == 0 {
@@ -325,6 +361,10 @@ func (b Brief) Named() string { return b.Name }
 func (b Brief) Refers() (refers []document.Reference) {
 	for i, tool := range b.Tools {
 		refers = append(refers, document.Reference{Path: fmt.Sprintf("$.tools[%d]", i), Kind: "tool", Name: tool})
+	}
+	for i, p := range b.Pass {
+		kind, name, _ := strings.Cut(p.To, "/")
+		refers = append(refers, document.Reference{Path: fmt.Sprintf("$.pass[%d].to", i), Kind: kind, Name: name, Later: p.Bot() != ""})
 	}
 	if use := b.Model.Use; use != "" && use != BuiltIn {
 		refers = append(refers, workspace.ToConnection("$.model.use", use, workspace.Model))

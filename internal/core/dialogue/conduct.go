@@ -62,10 +62,10 @@ func (c conduct) Answer(name, question string, whole bool) (a flow.Answered, the
 			a.Effects = append(a.Effects, e)
 		}
 	}
-	if name == "" || name == t.Brief.Name || t.Flows.Other == nil {
+	if name == "" || name == t.Brief.Name || t.Other == nil {
 		ask(t.Snapshot, true)
 	} else {
-		t.Flows.Other(name, ask)
+		t.Other(name, ask)
 	}
 	return a, there
 }

@@ -25,7 +25,7 @@ func TestConversationsAsVisitorsHoldThem(t *testing.T) {
 	for _, conversation := range strings.Split(conversations, "\n## ")[1:] {
 		title, lines, _ := strings.Cut(conversation, "\n")
 		t.Run(title, func(t *testing.T) {
-			s := frontDesk(t)
+			s, as := brackwater(t)
 			said := ""
 			for line := range strings.Lines(lines) {
 				if trimmed := strings.TrimSpace(line); trimmed == "" {
@@ -37,6 +37,7 @@ func TestConversationsAsVisitorsHoldThem(t *testing.T) {
 				held++
 				d, reply := talk(t, s, departures, said)
 				s.State, s.LastReply = d.State, reply
+				s = as(s, d.Bot)
 				for _, e := range find[dialogue.Remember](d) {
 					s.Memory = s.Memory.With(e.Fact)
 				}

@@ -33,6 +33,9 @@ type State struct {
 	Offer        *Offer        `json:"offer,omitempty"`
 	Offered      []string      `json:"offered,omitempty"` // the latest questions that something was offered for, at most keptOffers
 	LastQuestion string        `json:"last_question,omitempty"`
+	Bot          string        `json:"bot,omitempty"`        // that the conversation was passed to last
+	From         []string      `json:"from,omitempty"`       // the bots that it can be handed back to, the last first to be asked
+	Passes       int           `json:"passes,omitempty"`     // how often it was passed
 	AskedBack    bool          `json:"asked_back,omitempty"` // the model's last reply ends in a question
 	Replies      int           `json:"replies,omitempty"`    // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`
@@ -80,6 +83,10 @@ type Snapshot struct {
 	Flows     Flows                // what may happen step by step
 	Runs      []Run                // of flows in the conversation that have not ended, oldest first
 	Blocked   bool                 // the contact is not answered
+
+	// Other runs work with the snapshot of another bot, with its knowledge; it may run it
+	// again. nil: there is no other.
+	Other func(bot string, work func(other Snapshot, there bool))
 }
 
 // Incoming is one message of the customer.
@@ -129,6 +136,7 @@ type Decision struct {
 	Effects []Effect
 	Trace   Trace
 	Runs    []RunChange
+	Bot     string         // that decided: the conversation may have been passed to it
 	Replies []answer.Reply // what was found for each thing asked; it is not kept
 }
 

@@ -25,8 +25,18 @@ import (
 // encoded remembers what was encoded: every test reads the same knowledge.
 var encoded sync.Map
 
-// frontDesk is the demo's front desk with its knowledge, nobody having written.
+// frontDesk is the demo's front desk, which has to know everything and passes nothing,
+// nobody having written.
 func frontDesk(t testing.TB) dialogue.Snapshot {
+	t.Helper()
+	s, _ := brackwater(t)
+	s.Brief.Pass, s.Brief.Sources, s.Finder.Scope.Sources, s.Other = nil, nil, nil, nil
+	return s
+}
+
+// brackwater is the demo's front desk with the bots that it passes to, each with its own
+// knowledge and tools; and what of the snapshot belongs to a bot.
+func brackwater(t testing.TB) (dialogue.Snapshot, func(s dialogue.Snapshot, name string) dialogue.Snapshot) {
 	t.Helper()
 	documents, err := demo.Documents(demo.World, demo.Mailroom)
 	if err != nil {
@@ -37,13 +47,14 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 		Channel: workspace.Channel{Name: "website", Title: "Website chat"}, Abilities: workspace.Abilities{Limit: 1200, Cites: true},
 	}
 	var tools []workspace.Tool
+	bots := map[string]bot.Brief{}
 	for _, d := range documents {
 		var err error
 		switch d.Kind {
 		case "settings":
 			s.Settings, err = workspace.ParseSettings(d.Name, []byte(d.Text))
 		case "bot":
-			s.Brief, err = bot.Parse(d.Name, []byte(d.Text))
+			bots[d.Name], err = bot.Parse(d.Name, []byte(d.Text))
 		case "tool":
 			var tool workspace.Tool
 			tool, err = workspace.ParseTool(d.Name, []byte(d.Text))
@@ -52,9 +63,6 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 		if err != nil {
 			t.Fatal(err)
 		}
-	}
-	for _, tool := range tools {
-		s.Tools = append(s.Tools, dialogue.PrepareTool(s.Settings.Analyzer(), tool))
 	}
 	var passages []knowledge.Passage
 	err = fs.WalkDir(demo.Knowledge(), ".", func(path string, entry fs.DirEntry, err error) error {
@@ -67,7 +75,7 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 		}
 		d, err := reading.Read(path, content)
 		for _, p := range d.Passages() {
-			p.ID, p.Source = fmt.Sprint(path, p.Position), path
+			p.ID, p.Source, p.SourceID = fmt.Sprint(path, p.Position), path, path
 			passages = append(passages, p)
 		}
 		return err
@@ -75,9 +83,29 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s.Finder = found(t, s, passages)
+	all := found(t, s, passages)
 	s.Now = time.Date(2026, 11, 24, 9, 0, 0, 0, s.Settings.Zone()) // a Tuesday
-	return s
+	var as func(s dialogue.Snapshot, name string) dialogue.Snapshot
+	as = func(s dialogue.Snapshot, name string) dialogue.Snapshot {
+		s.Brief, s.Tools, s.Finder = bots[name], nil, all
+		if len(s.Brief.Sources) > 0 {
+			s.Finder.Scope.Sources = map[string]int{}
+			for place, source := range s.Brief.Sources {
+				s.Finder.Scope.Sources[source] = place
+			}
+		}
+		for _, tool := range tools {
+			if slices.Contains(s.Brief.Tools, tool.Name) {
+				s.Tools = append(s.Tools, dialogue.PrepareTool(s.Settings.Analyzer(), tool))
+			}
+		}
+		s.Other = func(other string, work func(dialogue.Snapshot, bool)) {
+			_, there := bots[other]
+			work(as(s, other), there)
+		}
+		return s
+	}
+	return as(s, "front-desk"), as
 }
 
 // read encodes a sentence, once for all tests.

@@ -21,7 +21,7 @@ type Effect interface {
 
 // Effects are the kinds of effects that turns decide on, one of each.
 var Effects = []Effect{
-	Say{}, Remember{}, Escalate{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}, OptOut{},
+	Say{}, Remember{}, Escalate{}, Pass{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}, OptOut{},
 	flow.Tag{}, flow.Stand{}, flow.Note{}, flow.Call{}, flow.Assign{}, flow.Close{}, flow.Start{}, flow.Count{},
 }
 
@@ -46,6 +46,13 @@ type Escalate struct {
 	Reason   string
 	Priority string // normal, high
 	Summary  Summary
+}
+
+// Pass gives the conversation to another bot, or tells that it was given to people.
+type Pass struct {
+	To  string // bot/NAME, team/NAME or person/NAME
+	Who string // in words
+	Why string
 }
 
 // Missed notes a question that the knowledge does not answer.
@@ -88,6 +95,7 @@ type Sync struct {
 func (Say) Kind() string      { return "say" }
 func (Remember) Kind() string { return "remember" }
 func (Escalate) Kind() string { return "escalate" }
+func (Pass) Kind() string     { return "pass" }
 func (Missed) Kind() string   { return "gap" }
 func (Example) Kind() string  { return "example" }
 func (Notify) Kind() string   { return "notify" }
@@ -100,6 +108,7 @@ func (e Say) String() string {
 }
 func (e Remember) String() string { return "remember " + e.Field }
 func (e Escalate) String() string { return "escalate: " + e.Reason }
+func (e Pass) String() string     { return "pass to " + e.To }
 func (e Missed) String() string   { return "gap: " + e.Question }
 func (e Example) String() string {
 	if e.Right {

@@ -35,6 +35,7 @@ const (
 	allowed verdict = iota
 	doubtful
 	forbidden
+	surely // forbidden, whatever is known
 )
 
 // forbids says whether a question falls under a rule of the brief, and which: as it was
@@ -52,11 +53,11 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 	}
 	slices.Sort(forms)
 	forms = slices.Compact(forms)
-	surely, near, words, byItself := 0.0, 0.0, 0.0, 0.0
+	likeness, near, words, byItself := 0.0, 0.0, 0.0, 0.0
 	for _, rule := range t.Brief.Forbidden {
 		for _, form := range forms {
 			for _, l := range t.Finder.Likenesses(t.ctx, form, rule.Questions) {
-				surely, words = max(surely, l.Meaning, l.Words), max(words, l.Words)
+				likeness, words = max(likeness, l.Meaning, l.Words), max(words, l.Words)
 				if l.All() > near {
 					nearest, near = rule, l.All()
 				}
@@ -66,8 +67,8 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 			}
 		}
 	}
-	if surely >= forbiddenSurely || words >= forbiddenInWords {
-		return nearest, forbidden
+	if likeness >= forbiddenSurely || words >= forbiddenInWords {
+		return nearest, surely
 	}
 	known := 0.0
 	for i, c := range reply.Candidates {
@@ -135,12 +136,20 @@ func (t *turn) isOffTopic(part answer.Part, found answer.Found) bool {
 			return false
 		}
 	}
-	for _, c := range found.Candidates {
-		if c.Meaning == 0 || c.Meaning > strange { // 0: not known yet
-			return false
+	if !isStrange(found) {
+		return false
+	}
+	for _, p := range t.Brief.Pass {
+		if other := t.knows(p.Bot()); other != nil && !isStrange(other.Finder.Find(t.ctx, part, "")) {
+			return false // it has to do with what a colleague knows
 		}
 	}
 	return true
+}
+
+// isStrange reports whether nothing that was found is like the question.
+func isStrange(found answer.Found) bool {
+	return !slices.ContainsFunc(found.Candidates, func(c answer.Candidate) bool { return c.Meaning == 0 || c.Meaning > strange }) // 0: not known yet
 }
 
 // isForeign reports whether most words are those of a language that is not spoken here:

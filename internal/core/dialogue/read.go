@@ -50,7 +50,7 @@ func (t *turn) read(parts []answer.Part) (settled bool) {
 		reply := t.Finder.Reply(t.ctx, part, t.next.LastQuestion, t.bars(), t.Abilities.Limit)
 		// Of another language only what is surely forbidden can be told; what is asked in
 		// it is looked at again once the model has put it into that of the knowledge.
-		if rule, is := t.forbids(part, reply); is == forbidden || is == doubtful && !t.isForeign(part.Text) {
+		if rule, is := t.forbids(part, reply); is >= forbidden || is == doubtful && !t.isForeign(part.Text) {
 			t.trace.BuiltIn = "it is, or may be, about " + rule.About
 			return false
 		}

@@ -20,7 +20,6 @@ type Flows struct {
 	NewID func() string                                // for runs that start
 	May   func(*flow.Checked) string                   // why a flow may not start for the contact now; "": it may
 	Like  func(said string, examples []string) float64 // likeness of a text to the nearest example, 0 to 1
-	Other func(bot string, work func(Snapshot, bool))  // the snapshot of another bot, with its knowledge
 	Label func(said string, labels []flow.Label) (string, float64)
 }
 

@@ -29,13 +29,14 @@ func (t *turn) conclude(greeted, chatted bool) {
 		t.answers = append(t.answers, t.offered)
 		t.came(CodeOffered, "what was found may be meant, and is not known well enough")
 	case len(t.answers) > 0:
-		if t.Brief.WhileWaiting == "acknowledge" && t.next.Lead == Waiting && t.asked > 0 {
+		if t.Brief.WhileWaiting == "acknowledge" && t.State.Lead == Waiting && t.asked > 0 {
 			t.answers, t.citations = nil, nil
 			t.say(bot.Waiting, "")
 			t.came(CodeAdded, "a person has been told already")
 			return
 		}
 		switch asked := t.next.Open; {
+		case t.handed: // that is what the turn came to
 		case asked != nil && asked.Tries == 0 && t.asked == 0:
 			t.came(CodeAskedBack, "the tool needs "+asked.Missing)
 		case chatted && t.asked == 0:
@@ -72,9 +73,12 @@ func (t *turn) conclude(greeted, chatted bool) {
 	if t.offered != "" && t.trace.Code != CodeOffered {
 		t.answers = append(t.answers, strings.TrimSpace(t.word(bot.ForPart, t.offeredFor)+" "+t.offered))
 	}
+	if t.takesOver != "" {
+		t.opening = append(t.opening, t.takesOver)
+	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
-		t.opening = append(t.opening, t.word(bot.Greeting, ""))
+		t.opening = append([]string{t.word(bot.Greeting, "")}, t.opening...)
 	case slices.Contains(t.learnt, t.nameField()) && t.trace.Code != CodeNoted:
 		t.opening = append(t.opening, t.word(bot.Named, ""))
 	}

@@ -9,6 +9,7 @@ import (
 // Trace records how a turn was decided.
 type Trace struct {
 	Understood []Understood `json:"understood"`
+	Passed     []Passed     `json:"passed,omitempty"`
 	Learnt     []string     `json:"learnt,omitempty"`
 	Code       Code         `json:"code"`
 	Why        string       `json:"why"`
@@ -22,6 +23,15 @@ type Trace struct {
 	Flows   []FlowTrace `json:"flows,omitempty"`
 	Effects []string    `json:"effects"`
 	Timings []Timing    `json:"timings"`
+}
+
+// Passed is one passing of the conversation to another bot or to people.
+type Passed struct {
+	From  string  `json:"from"`
+	To    string  `json:"to"` // bot/NAME, team/NAME or person/NAME
+	About string  `json:"about,omitempty"`
+	Why   string  `json:"why"`
+	Near  float64 `json:"near,omitempty"` // how near the question is to the examples; 0 if it was not they
 }
 
 // Understood is one part of what came in and what it led to.

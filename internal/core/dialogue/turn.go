@@ -113,6 +113,10 @@ type turn struct {
 	runs    []Run // as they stand now
 	changed []RunChange
 	reading bool // a model has read, and found no answer: nothing is answered without it
+
+	led       []string // the bots that were asked this question
+	takesOver string   // the first words of the bot that it was passed to
+	handed    bool     // a question was passed to people
 }
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
@@ -131,6 +135,7 @@ func newTurn(ctx context.Context, s Snapshot) *turn {
 	}
 	t.said = strings.Join(lines, "\n")
 	t.trace.Threshold, t.trace.OfferThreshold = s.Brief.Threshold, s.Brief.OfferThreshold
+	t.led = []string{s.Brief.Name}
 	t.timed("")
 	return t
 }
@@ -204,7 +209,7 @@ func (t *turn) reply() {
 		}
 	}
 	if t.Model != nil {
-		if settled := t.read(parts); settled {
+		if t.routed(parts) || t.read(parts) {
 			return
 		}
 	}
@@ -237,7 +242,10 @@ func (t *turn) reply() {
 			if t.before = ""; i > 0 && parts[i-1].Kind == answer.Statement {
 				t.before = parts[i-1].Text
 			}
-			t.ask(part, part.Kind == answer.Statement && questions)
+			t.led = []string{t.Brief.Name}
+			for beside := part.Kind == answer.Statement && questions; t.ask(part, beside); {
+				continue // with the bot that it was passed to
+			}
 		}
 	}
 	t.timed("find")
@@ -310,8 +318,9 @@ const surelyAsked = 0.9
 const besideQuestion = "said beside a question"
 
 // ask finds what answers one question: a tool, the knowledge, or nothing. What
-// only goes with a question ("we are 34") need not be answered.
-func (t *turn) ask(part answer.Part, beside bool) {
+// only goes with a question ("we are 34") need not be answered. It reports whether the
+// question was passed to another bot, which is to be asked.
+func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 	u := Understood{Part: part}
 	bars := t.bars()
 	if beside {
@@ -335,7 +344,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 	u.Likely = reply.Likely
 	defer func() {
 		t.trace.Understood = append(t.trace.Understood, u)
-		if u.Outcome != besideQuestion {
+		if u.Outcome != besideQuestion && !passed {
 			t.replies = append(t.replies, reply)
 		}
 	}()
@@ -351,14 +360,20 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		if likeness, ok := t.isForTool(tool, part, found, len(heard) > 0); ok {
 			unquoted()
 			u.Outcome = t.use(tool, heard, part.Text, likeness)
-			return
+			return false
 		}
 	}
 	rule, is := t.forbids(part, reply)
+	if to := t.passTo(part, reply); to != nil && !beside && t.mayPass(*to, part, is) {
+		unquoted()
+		u.Outcome = "passed to " + to.who
+		t.pass(*to)
+		return to.is != nil
+	}
 	switch is {
 	case doubtful:
 		unquoted()
-	case forbidden:
+	case forbidden, surely:
 		unquoted()
 		u.Outcome = "forbidden: " + rule.About
 		t.note(Asked{part.Text, rule.Reply})
@@ -366,12 +381,12 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		if !slices.Contains(t.answers, rule.Reply) {
 			t.answers = append(t.answers, rule.Reply)
 		}
-		return
+		return false
 	}
 	if strings.TrimSpace(reply.Words) != "" {
 		u.Outcome = "answered with confidence " + answer.Shown(candidates[0].Confidence)
 		t.quote(part.Text, candidates[0])
-		return
+		return false
 	}
 	switch {
 	case beside:
@@ -396,6 +411,7 @@ func (t *turn) ask(part answer.Part, beside bool) {
 		u.Outcome = "not known"
 		t.missed(part.Text)
 	}
+	return false
 }
 
 // missed notes a question without an answer.
@@ -447,11 +463,11 @@ func (t *turn) unfinished() bool { return len(t.calls) > 0 || t.think != nil }
 
 func (t *turn) decision() Decision {
 	if t.unfinished() {
-		return Decision{Calls: t.calls, Think: t.think, State: t.State, Trace: t.trace, Replies: t.replies}
+		return Decision{Calls: t.calls, Think: t.think, State: t.State, Trace: t.trace, Replies: t.replies, Bot: t.Brief.Name}
 	}
 	for _, e := range t.effects {
 		t.trace.Effects = append(t.trace.Effects, e.String())
 	}
 	t.settleRuns()
-	return Decision{State: t.next, Effects: t.effects, Trace: t.trace, Replies: t.replies, Runs: t.changed}
+	return Decision{State: t.next, Effects: t.effects, Trace: t.trace, Replies: t.replies, Runs: t.changed, Bot: t.Brief.Name}
 }

@@ -10,10 +10,11 @@ type Document interface {
 
 // A Reference says that a document needs another one.
 type Reference struct {
-	Path string // where it stands in the document, such as "$.tools[0]"
-	Kind string // the kind's name
-	Name string // of the other document; "" for a kind of which there is one
-	What string // what is needed, in words: "connection to a mail server"; the kind's name if ""
+	Path  string // where it stands in the document, such as "$.tools[0]"
+	Kind  string // the kind's name
+	Name  string // of the other document; "" for a kind of which there is one
+	What  string // what is needed, in words: "connection to a mail server"; the kind's name if ""
+	Later bool   // it need not be there yet: that it is missing is a warning
 	// Unfit says why the other document is not the one that is needed, "" if it is;
 	// nil: any will do.
 	Unfit func(Document) string

@@ -110,8 +110,9 @@ func (p *play) turn(said string, wakes ...dialogue.Wake) {
 	}
 	s.Flows = dialogue.Flows{
 		Live: live, Stage: p.flowStage(), First: first, NewID: func() string { return p.id("run") }, May: p.may, Like: p.Like, Label: p.Label,
-		Other: func(bot string, work func(dialogue.Snapshot, bool)) { p.Other(s, bot, work) },
 	}
+	base := s
+	s.Other = func(bot string, work func(dialogue.Snapshot, bool)) { p.Other(base, bot, work) }
 	d := p.Decide(p.ctx, s)
 	for tries := 0; len(d.Calls) > 0 || d.Think != nil; tries++ {
 		if d.Think != nil || tries == 20 {
@@ -264,6 +265,13 @@ func (p *play) effect(e dialogue.Effect) {
 		p.stage = e.Stage
 		p.did("stage " + e.Stage)
 		changed("stage", before, e.Stage)
+	case dialogue.Pass:
+		p.did("pass " + e.To)
+		if name, is := strings.CutPrefix(e.To, "bot/"); is {
+			if s, ok := p.Snapshot(name); ok {
+				p.base = s
+			}
+		}
 	case flow.Assign:
 		if s, ok := p.Snapshot(e.Bot); ok {
 			p.base = s

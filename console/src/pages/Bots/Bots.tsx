@@ -1,10 +1,13 @@
 import { useQuery } from "@tanstack/react-query"
 import { Link, useParams } from "react-router"
 import { useState } from "react"
-import { api } from "../../api/client"
+import { api, type Schemas } from "../../api/client"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
+import { readYAML } from "../../parts/yaml"
 import { Trial } from "./Trial"
+
+const titleOf = (b: Schemas["Document"]) => String(readYAML(b.text).title ?? b.name)
 
 /** A bot's brief on one side, a trial conversation on the other. */
 export default function Bots() {
@@ -25,7 +28,7 @@ export default function Bots() {
               to={"/bots/" + b.name}
               className={`rounded-md px-3 py-1.5 ${b === bot ? "bg-sea-wash font-semibold text-sea" : "hover:bg-sunk"}`}
             >
-              {b.name}
+              {titleOf(b)}
             </Link>
           ))}
       </Head>

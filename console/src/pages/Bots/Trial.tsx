@@ -71,6 +71,11 @@ export function Trial({ bot, draft }: { bot: string; draft: string | null }) {
               <p className="whitespace-pre-line">{line.turn.reply || "(no reply)"}</p>
               <Sources citations={line.turn.citations} />
               <p className="mt-1 flex flex-wrap gap-x-3 text-sm text-soft">
+                {line.turn.trace.passed?.at(-1) && (
+                  <span className="text-sea">
+                    passed to {line.turn.trace.passed.at(-1)!.to.replace(/^\w+\//, "")}
+                  </span>
+                )}
                 <span>{line.turn.trace.decision}</span>
                 <Confidence trace={line.turn.trace} />
                 <button className="text-blue underline" onClick={() => setWhy(String(i))}>

@@ -1,0 +1,233 @@
+package dialogue
+
+import (
+	"slices"
+	"strings"
+
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
+)
+
+// A question is passed to another bot, or to people, where it is like the examples that the
+// brief gives for it and nearer to them than to what the bot itself knows; or where the bot
+// does not know the answer, and the other one does or is likelier to. What it does not know
+// itself, a bot hands back to the one it had the conversation from.
+//
+// The first bars are those by which tools are recognised (isForTool); the last were set
+// with the 47 questions of testdata/passing.txt. A bot that knows an answer keeps the
+// question unless it is much like an example, so that conversations do not flap.
+const (
+	passSurely  = 0.78 // like an example by meaning, whatever is known
+	passNear    = 0.9  // near by meaning, tokens and words together
+	passMeaning = 0.45
+	passStays   = 0.2  // how much nearer than what the bot knows, where that is an answer
+	passKnows   = 0.1  // how much surer of its answer the other bot must be
+	passLike    = 0.7  // or how near the question must be to the examples
+	passBeside  = 0.65 // beside how near it is to what the bot itself knows
+	passLess    = 0.15 // and how much less likely the other bot may be to know
+)
+
+// mostPasses is how often a conversation is passed; after that it goes to people.
+const mostPasses = 8
+
+// A passing is whom a question goes to, and why.
+type passing struct {
+	bot.Pass
+	why  string
+	near float64
+	who  string    // in words
+	is   *Snapshot // of the bot; nil: it goes to people
+	from []string  // the bots that may get it back from there
+}
+
+// passTo returns whom a question is to be passed to, nil if it is the bot's own.
+func (t *turn) passTo(part answer.Part, reply answer.Reply) *passing {
+	if t.next.Passes >= mostPasses {
+		return nil
+	}
+	to := t.passBy(t.Brief.Pass, part, reply)
+	if to != nil && (to.why == likeExamples || len(t.led) == 1) {
+		return to
+	}
+	if len(t.next.From) == 0 || len(t.led) > 1 {
+		return nil // once in a turn is enough where nobody is sure
+	}
+	return t.handBack(part, reply)
+}
+
+// handBack returns the bot that the conversation came from, or whom that one would pass the
+// question to, nil if it is the bot's own: like what was passed to it, or known better here.
+func (t *turn) handBack(part answer.Part, reply answer.Reply) *passing {
+	from := t.next.From[len(t.next.From)-1]
+	origin := t.knows(from)
+	if origin == nil || slices.Contains(t.led, from) {
+		return nil
+	}
+	var others []bot.Pass
+	mine := 0.0
+	for _, p := range origin.Brief.Pass {
+		if p.Bot() == t.Brief.Name {
+			mine = max(mine, t.Finder.Near(t.ctx, part, reply.Found, p.When).All)
+		} else {
+			others = append(others, p)
+		}
+	}
+	if to := t.passBy(others, part, reply); to != nil {
+		to.from = t.next.From
+		return to
+	}
+	theirs := origin.reply(t, part)
+	if mine >= passLike && (reply.Words != "" || theirs.Words == "") || reply.Words != "" && own(theirs) < own(reply)+passKnows {
+		return nil
+	}
+	return &passing{Pass: bot.Pass{To: "bot/" + from}, why: "it is not this bot's own", who: origin.Brief.Persona, is: origin, from: t.next.From[:len(t.next.From)-1]}
+}
+
+// reply is what another bot finds for a part of the message.
+func (s *Snapshot) reply(t *turn, part answer.Part) answer.Reply {
+	return s.Finder.Reply(t.ctx, part, t.next.LastQuestion, answer.Bars{Answer: s.Brief.Threshold, Offer: s.Brief.OfferThreshold}, t.Abilities.Limit)
+}
+
+const likeExamples = "it is like what is passed there"
+
+// passBy returns the one of some whom a question is passed to: the one whose examples it is
+// nearest to, or who is the likeliest to know; nil if it is nobody's.
+func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *passing {
+	var like, knowing *passing
+	most := 0.0
+	for _, p := range to {
+		candidate := passing{Pass: p, who: p.To[strings.Index(p.To, "/")+1:], from: append(slices.Clone(t.next.From), t.Brief.Name)}
+		if name := p.Bot(); name != "" {
+			if slices.Contains(t.led, name) {
+				continue // it would go in circles: people are asked
+			}
+			if candidate.is = t.knows(name); candidate.is == nil {
+				continue
+			}
+			candidate.who = candidate.is.Brief.Persona
+		}
+		rest := candidate.without(reply.Found)
+		near := t.Finder.Near(t.ctx, part, rest, p.When)
+		candidate.near = near.Examples()
+		stays := 0.0
+		if reply.Words != "" && len(rest.Candidates) > 0 && rest.Candidates[0].ID == reply.Candidates[0].ID {
+			stays = passStays
+		}
+		switch {
+		case len(reply.Candidates) > 0 && reply.Candidates[0].Meaning == 0:
+			continue // what it knows is not known by its meaning yet: nothing can be compared with it
+		case near.Meaning >= passSurely,
+			near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays:
+			candidate.why = likeExamples
+			if like == nil || like.near < candidate.near {
+				like = &candidate
+			}
+		case like == nil && reply.Words == "" && candidate.is != nil:
+			theirs := candidate.is.reply(t, part)
+			fit := near.All + theirs.Likely - reply.Likely
+			switch {
+			case fit < most:
+				continue
+			case theirs.Words != "" && own(theirs) >= own(reply)+passKnows:
+				candidate.why = "this bot does not know it, and " + candidate.who + " does"
+			case near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && theirs.Likely >= reply.Likely-passLess && t.State.Lead != Waiting:
+				candidate.why = "this bot does not know it, and it is more likely " + candidate.who + "'s"
+			default:
+				continue
+			}
+			knowing, most = &candidate, fit
+		}
+	}
+	if like != nil {
+		return like
+	}
+	return knowing
+}
+
+// without leaves out of what was found what stands in the other bot's own sources: a bot
+// that may answer from everything knows that too, and it is the other's all the same.
+func (p *passing) without(found answer.Found) answer.Found {
+	if p.is != nil && len(p.is.Brief.Sources) > 0 {
+		found.Candidates = slices.DeleteFunc(slices.Clone(found.Candidates), func(c answer.Candidate) bool {
+			return slices.Contains(p.is.Brief.Sources, c.Source)
+		})
+	}
+	return found
+}
+
+// own is how sure a bot is of its best answer.
+func own(reply answer.Reply) float64 {
+	if len(reply.Candidates) == 0 {
+		return 0
+	}
+	return reply.Candidates[0].Confidence
+}
+
+// knows returns another bot with its knowledge, nil if it is not there.
+func (t *turn) knows(name string) (other *Snapshot) {
+	if t.Other == nil || name == "" {
+		return nil
+	}
+	t.Other(name, func(s Snapshot, there bool) {
+		if other = nil; there {
+			other = &s
+		}
+	})
+	return other
+}
+
+// mayPass reports whether a question may be passed of which this is known: what a bot must
+// not answer, no other answers in its place, unless that one's knowledge shows that it is
+// about something else.
+func (t *turn) mayPass(to passing, part answer.Part, is verdict) bool {
+	switch {
+	case is == allowed:
+		return true
+	case is == surely || to.is == nil:
+		return false
+	}
+	_, there := t.forbids(part, to.is.reply(t, part))
+	return there == allowed
+}
+
+// pass gives the conversation to another bot, which goes on with this turn, or to people.
+func (t *turn) pass(to passing) {
+	t.trace.Passed = append(t.trace.Passed, Passed{From: t.Brief.Name, To: to.To, About: to.About, Why: to.why, Near: to.near})
+	t.effects = append(t.effects, Pass{To: to.To, Who: to.who, Why: to.About})
+	if to.is == nil {
+		t.Brief.Escalate.To, t.handed = to.To, true
+		t.handOver(bot.OnPass, "asks about "+to.About, bot.PassedOn)
+		return
+	}
+	t.next.From, t.next.Bot, t.next.Passes = slices.Clone(to.from), to.is.Brief.Name, t.next.Passes+1
+	t.led = append(t.led, to.is.Brief.Name)
+	t.takesOver = ""
+	renamed := to.is.Brief.Persona != t.Brief.Persona
+	t.Brief, t.Tools, t.Finder, t.Model = to.is.Brief, to.is.Tools, to.is.Finder, to.is.Model
+	t.next.Open, t.next.Offer = nil, nil
+	t.trace.Threshold, t.trace.OfferThreshold = t.Brief.Threshold, t.Brief.OfferThreshold
+	if renamed {
+		t.takesOver = t.word(bot.TakesOver, "")
+	}
+}
+
+// routed passes a message that a model is to read, if the first of its questions is not for
+// this bot. It reports whether that is so.
+func (t *turn) routed(parts []answer.Part) bool {
+	asked, greeted := t.toBeRead(parts)
+	if len(asked) == 0 || len(t.Brief.Pass) == 0 && len(t.next.From) == 0 {
+		return false
+	}
+	reply := t.Finder.Reply(t.ctx, asked[0], t.next.LastQuestion, t.bars(), t.Abilities.Limit)
+	to := t.passTo(asked[0], reply)
+	if to == nil {
+		return false
+	}
+	t.pass(*to)
+	if to.is == nil {
+		t.conclude(greeted, false)
+	} else {
+		t.reply()
+	}
+	return true
+}

@@ -1,0 +1,127 @@
+package dialogue_test
+
+import (
+	_ "embed"
+	"strings"
+	"testing"
+
+	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/dialogue"
+)
+
+//go:embed testdata/passing.txt
+var questions string
+
+// Of questions as visitors type them, most reach the bot whose they are; the front desk knows
+// the answers to some of the others too. None of its own goes elsewhere but where nobody knows.
+func TestQuestionsReachTheBotWhoseTheyAre(t *testing.T) {
+	s, _ := brackwater(t)
+	reached, asked := map[string]int{}, map[string]int{}
+	for line := range strings.Lines(questions) {
+		whose, question, _ := strings.Cut(strings.TrimSpace(line), " | ")
+		s.Messages = []dialogue.Incoming{{ID: "1", Text: question}}
+		d := dialogue.Decide(t.Context(), s)
+		asked[whose]++
+		if bots := map[string]string{"front": "front-desk", "freight": "freight", "lost": "lost-property", "help": "travel-help"}; d.Bot == bots[whose] {
+			reached[whose]++
+		} else {
+			t.Logf("%q is %s's, and went to %s: %+v", question, whose, d.Bot, d.Trace.Passed)
+		}
+	}
+	for whose, least := range map[string]int{"front": 17, "freight": 8, "lost": 7, "help": 5} {
+		if reached[whose] < least {
+			t.Errorf("of %d questions for %s %d reach it; at least %d are to", asked[whose], whose, reached[whose], least)
+		}
+	}
+}
+
+// A question goes along: the bot that takes the conversation answers in the same turn, says
+// who it is, keeps what is its own, and hands back what is not. What was known of the
+// customer stays known.
+func TestABotPassesTheConversationAndGetsItBack(t *testing.T) {
+	s, as := brackwater(t)
+	say := func(words string) (dialogue.Decision, string) {
+		t.Helper()
+		d, reply := talk(t, s, dialogue.Result{}, words)
+		s.State, s.LastReply = d.State, reply
+		s = as(s, d.Bot)
+		return d, reply
+	}
+	for _, turn := range []struct{ says, bot, holds string }{
+		{"hello, how much is a van?", "freight", "Corrie from freight here. Van up to 6 metres"},
+		{"does the driver pay extra?", "freight", "The driver travels free"},
+		{"thanks", "freight", "welcome"},
+		{"can i bring my dog?", "front-desk", "This is Pip. Dogs travel free"},
+		{"lost my gloves on the ferry", "lost-property", "Finch from lost property here."},
+		{"how much is a van?", "freight", "Corrie from freight here."},
+	} {
+		d, reply := say(turn.says)
+		if d.Bot != turn.bot || !strings.Contains(reply, turn.holds) {
+			t.Errorf("to %q %s says %q; want %s to say %q", turn.says, d.Bot, reply, turn.bot, turn.holds)
+		}
+		passed := find[dialogue.Pass](d)
+		if len(passed) != len(d.Trace.Passed) || len(passed) > 0 && passed[0].To != "bot/"+turn.bot {
+			t.Errorf("%q: passed %+v, traced %+v", turn.says, passed, d.Trace.Passed)
+		}
+	}
+	d, reply := say("how much for a bike? and how much for a pallet?")
+	if !strings.Contains(reply, "£2.50") || !strings.Contains(reply, "£35") {
+		t.Errorf("of two questions for two bots it says %q (%s)", reply, d.Bot)
+	}
+}
+
+// Bots that would pass a question round and round leave it to people; so does one that was
+// passed too often. A bot passes to nobody that its brief does not name, and to nobody who is
+// not there.
+func TestPassingEndsWithPeople(t *testing.T) {
+	s, as := brackwater(t)
+	round := func(brief bot.Brief, to string) bot.Brief {
+		brief.Pass = []bot.Pass{{To: "bot/" + to, About: "gold", When: []string{"What is the price of gold?"}}}
+		brief.Escalate.On, brief.OffTopic = []string{bot.OnNotKnown}, nil
+		return brief
+	}
+	s.Brief = round(s.Brief, "freight")
+	other := s.Other
+	s.Other = func(name string, work func(dialogue.Snapshot, bool)) {
+		other(name, func(o dialogue.Snapshot, there bool) {
+			o.Brief, o.Other = round(o.Brief, "front-desk"), s.Other
+			work(o, there)
+		})
+	}
+	ask := func() dialogue.Decision {
+		s.Messages = []dialogue.Incoming{{ID: "1", Text: "What is the price of gold?"}}
+		return dialogue.Decide(t.Context(), s)
+	}
+	if d := ask(); len(d.Trace.Passed) != 1 || d.State.Lead != dialogue.Waiting || d.Bot != "freight" {
+		t.Errorf("passed %+v, and then %s leads", d.Trace.Passed, d.State.Lead)
+	}
+	s.State.Passes = 8
+	if d := ask(); len(d.Trace.Passed) != 0 {
+		t.Errorf("after eight passes: passed %+v, and then %s leads", d.Trace.Passed, d.State.Lead)
+	}
+	s, _ = brackwater(t)
+	s.Brief.Pass = []bot.Pass{{To: "bot/nobody", When: []string{"how much is a van?"}}}
+	s.Messages = []dialogue.Incoming{{ID: "1", Text: "how much is a van?"}}
+	if d := dialogue.Decide(t.Context(), s); len(d.Trace.Passed) != 0 || d.Bot != "front-desk" {
+		t.Errorf("passed to who is not named or not there: %+v", d.Trace.Passed)
+	}
+	s = as(s, "front-desk")
+	s.Brief.Pass = []bot.Pass{{To: "team/crew", About: "chartering", When: []string{"We want to charter the whole boat for a wedding."}}}
+	s.Messages = []dialogue.Incoming{{ID: "1", Text: "we would like to charter a boat for our wedding"}}
+	d := dialogue.Decide(t.Context(), s)
+	if notified := find[dialogue.Notify](d); d.State.Lead != dialogue.Waiting || len(notified) != 1 || notified[0].To != "team/crew" || d.Trace.Code != dialogue.CodeHandedOver {
+		t.Errorf("a matter for the crew: %s leads, %+v, %s", d.State.Lead, notified, d.Trace.Code)
+	}
+}
+
+// What a bot must not answer, no other one answers in its place.
+func TestWhatIsForbiddenStaysForbidden(t *testing.T) {
+	s, _ := brackwater(t)
+	s.Brief.Pass = append(s.Brief.Pass, bot.Pass{To: "bot/freight", When: []string{"Which pills should I take against seasickness?", "What helps me not to be sick?"}})
+	for _, asked := range []string{"Which pills should I take against seasickness?", "what can i take so i am not sick on the boat"} {
+		s.Messages = []dialogue.Incoming{{ID: "1", Text: asked}}
+		if d := dialogue.Decide(t.Context(), s); d.Trace.Code == dialogue.CodeAnswered || d.Trace.Code == dialogue.CodeOffered {
+			t.Errorf("%q: %s by %s", asked, d.Trace.Code, d.Bot)
+		}
+	}
+}

@@ -1,0 +1,74 @@
+package test
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"urgentparrot.example/client"
+)
+
+// A customer is passed from bot to bot and back within their turns: each speaks under its own
+// name, people read it in the conversation and why in the trace, and nothing that one bot
+// captures is lost with the next.
+func TestBotsShareAConversation(t *testing.T) {
+	s := open(t)
+	s.encoded("how much is a van?")
+	s.texts("+447700900161", "1", "hello, how much is a van?", 1)
+	s.texts("+447700900161", "2", "I'm Ada Moss, ada@example.org", 2)
+	said := s.texts("+447700900161", "3", "can i bring my dog?", 3)
+	contains(t, said[0].Text, "Corrie from freight here", "£41")
+	contains(t, said[2].Text, "This is Pip", "Dogs travel free")
+	c := s.conversation("+447700900161")
+	if c.Bot != "front-desk" {
+		t.Errorf("the conversation ends with %s", c.Bot)
+	}
+	page, err := s.client.Messages(s.ctx, c.ID, "")
+	s.must(err)
+	var lines []string
+	var passed client.Turn
+	for _, m := range page.Items {
+		if m.Author != "customer" {
+			lines = append(lines, m.Name+": "+m.Text)
+		}
+		if m.Author == "bot" && m.Name == "Corrie" && passed.ID == "" {
+			passed, err = s.client.Turn(s.ctx, m.Turn)
+			s.must(err)
+		}
+	}
+	contains(t, strings.Join(lines, "\n"), ": Passed to Corrie: vans, cars and cargo\nCorrie: ", ": Passed to Pip\nPip: ")
+	if p := passed.Trace.Passed; len(p) != 1 || p[0].From != "front-desk" || p[0].To != "bot/freight" || p[0].Why == "" {
+		t.Errorf("the trace says %+v", p)
+	}
+	out, _, _ := s.parrot("", "trace", c.ID)
+	contains(t, out, "passed from front-desk to bot/freight: ", "passed from freight to bot/front-desk: it is not this bot's own")
+	s.eventually("the bot that it was passed to has written the row", func() bool {
+		rows, err := s.client.Rows(s.ctx, "enquiries")
+		s.must(err)
+		return len(rows.Items) == 1
+	})
+}
+
+// A builder tries the team beside the brief: the trial goes on with the bot that it was passed
+// to. A bot that is named and not there yet is a warning, and no bot passes to one that its
+// brief does not name.
+func TestABuilderTriesTheTeam(t *testing.T) {
+	s := open(t)
+	s.encoded("how much is a van?")
+	p := s.console("Robin", false)
+	const trial = `input[aria-label="Write as a customer"]`
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/bots/front-desk"), p.AwaitText("The brief of front-desk", false),
+		p.Type(trial, "how much is a van?", false), p.Click("Say", false), p.AwaitText("passed to freight", false),
+		p.Type(trial, "does the driver pay extra?", false), p.Click("Say", false), p.AwaitText("The driver travels free", false),
+		p.Type(trial, "can i bring my dog?", false), p.Click("Say", false), p.AwaitText("This is Pip. Dogs travel free", false),
+		p.Click("Why?", false), p.AwaitText("Who was asked", false), p.Click("Close this panel", false), p.Await(`!document.querySelector("[role=dialog]")`),
+		p.Fill("To", "bot/weddings"), p.Await(`document.querySelector("[aria-label=Warnings]")?.innerText.includes("bot called \"weddings\"")`),
+		p.Await(`![...document.querySelectorAll("button")].find(b => b.innerText === "Put live")?.disabled`), p.Click("Put live", false), p.AwaitText("Version 2 is live", false),
+	))
+	answer, err := s.client.Ask(s.ctx, "front-desk", "how much is a van?")
+	s.must(err)
+	if len(answer.Trace.Passed) > 0 {
+		t.Errorf("it was passed to who is not there: %+v", answer.Trace.Passed)
+	}
+}
