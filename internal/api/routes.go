@@ -27,6 +27,7 @@ type (
 		Kind    noun   `path:"kind"`
 		Name    string `path:"name"`
 		IfMatch string `header:"If-Match" description:"The ETag that was read; without it, whatever is there is replaced."`
+		IfNone  string `header:"If-None-Match" enum:"*" description:"*: nothing is replaced that is there already."`
 	}
 	listing struct {
 		Lead   string `query:"lead" enum:"bot,waiting,person,closed,urgent" description:"urgent: those who wait for a person, the most urgent first."`

@@ -145,8 +145,8 @@ func author(ctx context.Context) string {
 
 // Put checks a document and keeps it; from then on it is used, or of kinds that have
 // drafts, it is the draft, which need not be right in all it names yet. With ifVersion
-// above 0 the kept one must have that version, else the error is
-// store.ErrConflict. What is wrong with the document is document.Problems.
+// above 0 the kept one must have that version, with store.Fresh there must be none, else
+// the error is store.ErrConflict. What is wrong with the document is document.Problems.
 func (d *Documents) Put(ctx context.Context, kind, name, source string, ifVersion int) (version int, err error) {
 	d.editing.Lock()
 	defer d.editing.Unlock()

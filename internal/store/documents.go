@@ -38,6 +38,9 @@ func (s *Store) Documents(ctx context.Context, kind string) (list []Document, er
 	return list, err
 }
 
+// Fresh is the version of a document that must not be there yet.
+const Fresh = -1
+
 // PutDocument keeps a document. With ifVersion above 0 the kept version must be
 // that one, else ErrConflict. A text that is the same changes nothing.
 func (t *Tx) PutDocument(d Document, ifVersion int) (version int, err error) {
@@ -46,7 +49,7 @@ func (t *Tx) PutDocument(d Document, ifVersion int) (version int, err error) {
 	if err != nil && !errors.Is(err, ErrNotFound) {
 		return 0, err
 	}
-	if ifVersion > 0 && version != ifVersion {
+	if ifVersion > 0 && version != ifVersion || ifVersion == Fresh && version > 0 {
 		return version, ErrConflict
 	}
 	if version > 0 && text == d.Text {

@@ -27,10 +27,13 @@ here what which who whom how when where why just s t m re ve ll d""".split()
 
 
 def names(kind):
-    """The businesses that are judged, fitted (what trained nothing) or trained."""
-    if kind != "trained":
+    """The businesses that are judged, fitted (what trained nothing), trained, or first: those
+    of the trained that were there before others were added."""
+    if kind not in ("trained", "first"):
         return SPLIT[kind]
     apart = set(SPLIT["judged"]) | set(SPLIT["fitted"])
+    if kind == "first":
+        apart |= set(SPLIT["added"])
     return [n for n in sorted(f[:-5] for f in os.listdir(FOLDER) if f.endswith(".json")) if n not in apart]
 
 
@@ -118,7 +121,7 @@ def load(kind, seed):
                 end = start + len(quote)
                 question.gold += [j for j in b.passages[at[where]] if min(end, b.sentences[j].end) - max(start, b.sentences[j].start) > 3]
             want(question, "forms", text)
-            for _ in range(FORMS - 2 if kind == "trained" else 0):
+            for _ in range(FORMS - 2 if kind in ("trained", "first") else 0):
                 want(question, "forms", typed(text, rng))
             b.questions.append(question)
             if q["kind"] in ("long", "mail"):

@@ -26,7 +26,7 @@ def main():
             if re.fullmatch(r"[a-z]+", word):
                 known.add(word)
     used = Counter()
-    for name in data.names("trained"):
+    for name in data.names("first"):
         business = json.load(open(f"{data.FOLDER}/{name}.json"))
         for p in business["passages"]:
             used.update(words(p["text"]))

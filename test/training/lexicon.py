@@ -25,7 +25,7 @@ def said(s):
 
 def main():
     pairs, forms = [], defaultdict(Counter)
-    for name in data.names("trained"):
+    for name in data.names("first"):
         business = json.load(open(f"{data.FOLDER}/{name}.json"))
         passages = {p["id"]: p for p in business["passages"]}
         for q in business["questions"]:

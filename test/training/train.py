@@ -18,7 +18,7 @@ import torch.nn.functional as F
 import data
 from model import Encoder, Judge
 
-options = {"seed": 2.0, "epochs": 24.0, "share": 0.45, "rate": 3e-4, "heads": 1e-3, "dropout": 0.1, "every": 200.0, "at_once": 2.0, "stories": 0.0, "blend": 1.0, "threads": 1.0, "minutes": 600.0}
+options = {"seed": 2.0, "epochs": 24.0, "share": 0.45, "rate": 3e-4, "heads": 1e-3, "dropout": 0.1, "every": 200.0, "at_once": 2.0, "stories": 0.0, "blend": 1.0, "threads": 1.0, "minutes": 600.0, "first": 0.0}
 options.update((k, float(v)) for k, v in (a.split("=") for a in sys.argv[3:]))
 BASE, OUT = sys.argv[1], sys.argv[2]
 SHARP = 20.0  # of cosines
@@ -36,7 +36,7 @@ def gathered(businesses):
     sentences, questions = [], []
     for b in businesses:
         n = len(b.passages)
-        chosen = set(rng.sample(range(n), max(8, int(n * options["share"]))))
+        chosen = set(rng.sample(range(n), min(n, max(8, int(n * options["share"])))))
         for i, s in enumerate(b.sentences):
             if s.passage in chosen:
                 sentences.append((b, i))
@@ -168,7 +168,8 @@ def blend(model, before):
 
 
 def main():
-    trained, fitted = data.load("trained", int(options["seed"])), data.load("fitted", 1)
+    trained = data.load("first" if options["first"] else "trained", int(options["seed"]))
+    fitted = data.load("fitted", 1)
     log(len(trained), "businesses,", sum(len(b.questions) for b in trained.values()), "questions")
     stories = [list(b.stories.values()) for b in trained.values() if b.stories]
     encoder, judge = Encoder(BASE), Judge()

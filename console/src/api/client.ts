@@ -124,7 +124,7 @@ export const api = {
       "PUT",
       `/documents/${at(kind)}/${at(name)}`,
       { text },
-      version > 0 ? { "If-Match": `"${version}"` } : {},
+      version > 0 ? { "If-Match": `"${version}"` } : { "If-None-Match": "*" },
     ),
   document: (kind: string, name: string) =>
     call<Schemas["Document"]>("GET", `/documents/${at(kind)}/${at(name)}`),

@@ -1020,6 +1020,8 @@ export interface paths {
                 header?: {
                     /** @description The ETag that was read; without it, whatever is there is replaced. */
                     "If-Match"?: string;
+                    /** @description *: nothing is replaced that is there already. */
+                    "If-None-Match"?: "*";
                 };
                 path: {
                     kind: components["schemas"]["Noun"];

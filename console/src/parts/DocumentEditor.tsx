@@ -33,7 +33,7 @@ export function DocumentEditor(props: {
 }) {
   const { kind, document: doc, onDraft } = props
   const queries = useQueryClient()
-  const kept = `${kind.name} ${doc.name}`
+  const kept = `${kind.name} ${doc.name || "new like " + nameIn(doc.text, kind.name)}`
   const [text, setText] = useState(() => sessionStorage.getItem(kept) ?? doc.text)
   const [base, setBase] = useState(doc)
   const fresh = base.version === 0
@@ -75,6 +75,9 @@ export function DocumentEditor(props: {
       props.onKept?.(d)
     },
   })
+  // What went wrong with a text says nothing of another one.
+  const forget = save.reset
+  useEffect(() => forget(), [text, forget])
   const problems = check.data?.problems ?? []
   const warnings = check.data?.warnings ?? []
   const [view, setView] = useInAddress("as")

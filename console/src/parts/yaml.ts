@@ -210,6 +210,15 @@ export function filledByWebhook(text: string, field: string, path: string): stri
   return doc.toString({ lineWidth: 0 })
 }
 
+/** The text of a document as that of another one like it, whose name is still to be given. */
+export function duplicate(text: string, kind: string): string {
+  const doc = parseDocument(text)
+  const title = doc.get("title")
+  if (typeof title === "string") doc.set("title", title + " (copy)")
+  doc.set(kind, `${String(doc.get(kind) ?? kind).slice(0, 35)}-copy`)
+  return doc.toString({ lineWidth: 0, flowCollectionPadding: false })
+}
+
 /** What the text of a document says; nothing, where it cannot be read. */
 export function readYAML(text: string): Record<string, unknown> {
   try {

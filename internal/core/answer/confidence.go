@@ -74,7 +74,7 @@ const (
 const (
 	mostThere = 0.6
 	unheardOf = 0.95
-	nearMiss  = 0.75
+	nearMiss  = 0.7
 )
 
 // Shown writes a confidence with two digits behind the point, never rounded up: one

@@ -11,8 +11,8 @@ import (
 // how likely the right one is among the first three.
 func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float64) {
 	says := make([][]text.Term, len(candidates))
-	for i, c := range candidates {
-		says[i] = w.analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End])
+	for i := range candidates {
+		says[i] = candidates[i].telling(w.analyzer)
 	}
 	// To be the best of few says little: every place that stays empty counts as a
 	// passage that has nothing to do with the question.

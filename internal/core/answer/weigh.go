@@ -237,12 +237,15 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 // anywhere.
 const sayWeight = 0.25
 
-// repeats reports whether a candidate's quote is that of the question before, though the
-// follow-up asks about something that it does not hold: "and for dogs?", after a question
+// repeats reports whether a candidate's quote says what answered the question before, though
+// the follow-up asks about something that it does not hold: "and for dogs?", after a question
 // about bicycles.
 func (w *weigher) repeats(c *Candidate) bool {
 	before := w.q.before
-	if before == nil || before.ID != c.ID || before.Quote != c.Quote {
+	if before == nil {
+		return false
+	}
+	if (before.ID != c.ID || before.Quote != c.Quote) && !w.agree(before.telling(w.analyzer), c.telling(w.analyzer)) {
 		return false
 	}
 	for i, t := range w.q.terms[:w.q.own] {
@@ -256,6 +259,11 @@ func (w *weigher) repeats(c *Candidate) bool {
 		}
 	}
 	return true
+}
+
+// telling returns the telling words of a candidate's quote.
+func (c *Candidate) telling(analyzer *text.Analyzer) []text.Term {
+	return analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End])
 }
 
 // headed reports whether the heading of a candidate, or its question, holds all that a

@@ -1,6 +1,7 @@
 package dialogue
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -38,6 +39,7 @@ type passing struct {
 	who  string    // in words
 	is   *Snapshot // of the bot; nil: it goes to people
 	from []string  // the bots that may get it back from there
+	own  []string  // sources that are the bot's alone
 }
 
 // passTo returns whom a question is to be passed to, nil if it is the bot's own.
@@ -72,7 +74,7 @@ func (t *turn) handBack(part answer.Part, reply answer.Reply) *passing {
 			others = append(others, p)
 		}
 	}
-	if to := t.passBy(others, part, reply); to != nil {
+	if to := t.passBy(others, part, reply); to != nil && to.why == likeExamples {
 		to.from = t.next.From
 		return to
 	}
@@ -95,17 +97,8 @@ const likeExamples = "it is like what is passed there"
 func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *passing {
 	var like, knowing *passing
 	most := 0.0
-	for _, p := range to {
-		candidate := passing{Pass: p, who: p.To[strings.Index(p.To, "/")+1:], from: append(slices.Clone(t.next.From), t.Brief.Name)}
-		if name := p.Bot(); name != "" {
-			if slices.Contains(t.led, name) {
-				continue // it would go in circles: people are asked
-			}
-			if candidate.is = t.knows(name); candidate.is == nil {
-				continue
-			}
-			candidate.who = candidate.is.Brief.Persona
-		}
+	for _, candidate := range t.passings(to) {
+		p := candidate.Pass
 		rest := candidate.without(reply.Found)
 		near := t.Finder.Near(t.ctx, part, rest, p.When)
 		candidate.near = near.Examples()
@@ -122,6 +115,9 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *pass
 			if like == nil || like.near < candidate.near {
 				like = &candidate
 			}
+		case reply.Words != "" && slices.Contains(candidate.own, reply.Candidates[0].Source):
+			candidate.why = "what answers it is " + candidate.who + "'s"
+			knowing, most = &candidate, math.Inf(1)
 		case like == nil && reply.Words == "" && candidate.is != nil:
 			theirs := candidate.is.reply(t, part)
 			fit := near.All + theirs.Likely - reply.Likely
@@ -144,13 +140,39 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *pass
 	return knowing
 }
 
-// without leaves out of what was found what stands in the other bot's own sources: a bot
-// that may answer from everything knows that too, and it is the other's all the same.
+// passings are those of some that can be passed to now.
+func (t *turn) passings(to []bot.Pass) (list []passing) {
+	shared := map[string]int{} // by how many a source is used
+	for _, source := range t.Brief.Sources {
+		shared[source]++
+	}
+	for _, p := range to {
+		c := passing{Pass: p, who: p.To[strings.Index(p.To, "/")+1:], from: append(slices.Clone(t.next.From), t.Brief.Name)}
+		if name := p.Bot(); name != "" {
+			if slices.Contains(t.led, name) {
+				continue // it would go in circles: people are asked
+			}
+			if c.is = t.knows(name); c.is == nil {
+				continue
+			}
+			c.who, c.own = c.is.Brief.Persona, slices.Clone(c.is.Brief.Sources)
+			for _, source := range c.own {
+				shared[source]++
+			}
+		}
+		list = append(list, c)
+	}
+	for i := range list {
+		list[i].own = slices.DeleteFunc(list[i].own, func(source string) bool { return shared[source] > 1 })
+	}
+	return list
+}
+
+// without leaves out of what was found what stands in sources that are the other bot's own:
+// a bot that may answer from everything knows that too, and it is the other's all the same.
 func (p *passing) without(found answer.Found) answer.Found {
-	if p.is != nil && len(p.is.Brief.Sources) > 0 {
-		found.Candidates = slices.DeleteFunc(slices.Clone(found.Candidates), func(c answer.Candidate) bool {
-			return slices.Contains(p.is.Brief.Sources, c.Source)
-		})
+	if len(p.own) > 0 {
+		found.Candidates = slices.DeleteFunc(slices.Clone(found.Candidates), func(c answer.Candidate) bool { return slices.Contains(p.own, c.Source) })
 	}
 	return found
 }

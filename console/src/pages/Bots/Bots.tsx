@@ -1,10 +1,13 @@
+import { PlusIcon } from "@heroicons/react/20/solid"
 import { useQuery } from "@tanstack/react-query"
-import { Link, useParams } from "react-router"
+import { Link, useNavigate, useParams } from "react-router"
 import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
+import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
-import { readYAML } from "../../parts/yaml"
+import { duplicate, readYAML } from "../../parts/yaml"
 import { Trial } from "./Trial"
 
 const titleOf = (b: Schemas["Document"]) => String(readYAML(b.text).title ?? b.name)
@@ -15,7 +18,12 @@ export default function Bots() {
   const kinds = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity })
   const kind = kinds.data?.items.find(k => k.plural === "bots")
   const { name } = useParams()
-  const bot = name ? bots.data?.items.find(b => b.name === name) : bots.data?.items[0]
+  const navigate = useNavigate()
+  const [fresh] = useInAddress("new")
+  const [like] = useInAddress("like")
+  const begins = bots.data?.items.find(b => b.name === like)
+  const named = name ? bots.data?.items.find(b => b.name === name) : bots.data?.items[0]
+  const bot = fresh ? undefined : named
   // What is being written is tried before it is kept.
   const [draft, setDraft] = useState<string | null>(null)
   return (
@@ -31,22 +39,45 @@ export default function Bots() {
               {titleOf(b)}
             </Link>
           ))}
+        {!fresh && (
+          <Button onClick={() => void navigate("/bots?new=1")}>
+            <PlusIcon className="size-4" />
+            New bot
+          </Button>
+        )}
       </Head>
       <Wrong error={bots.error} />
-      {bots.isSuccess && !bot && name && (
+      {bots.isSuccess && !named && name && !fresh && (
         <Empty title={`There is no bot called ${name}`}>
           <Link className="text-sea underline" to="/bots">
             Show those that are there
           </Link>
         </Empty>
       )}
-      {bots.isSuccess && !bot && !name && (
+      {bots.isSuccess && !named && !name && !fresh && (
         <Empty title="There is no bot yet">
-          <Link className="text-sea underline" to="/settings/bots?new=1">
+          <Link className="text-sea underline" to="/bots?new=1">
             Write its brief
           </Link>
           ; you begin from an example.
         </Empty>
+      )}
+      {fresh && kind && bots.isSuccess && (
+        <div className="flex min-h-0 flex-1 flex-col overflow-y-auto px-4 pb-4 lg:overflow-hidden lg:px-6">
+          <DocumentEditor
+            key={begins?.name}
+            kind={kind}
+            document={{
+              kind: "bot",
+              name: "",
+              text: begins ? duplicate(begins.text, "bot") : kind.example,
+              version: 0,
+              updated_at: "",
+            }}
+            title="the brief of a new bot"
+            onKept={d => void navigate("/bots/" + d.name, { replace: true })}
+          />
+        </div>
       )}
       {bot && (
         <div
@@ -60,7 +91,17 @@ export default function Bots() {
               title={`the brief of ${bot.name}`}
               changedNote="Changes that are not live yet; the trial uses them"
               onDraft={setDraft}
-            />
+            >
+              <Button
+                look="quiet"
+                onClick={() => void navigate("/bots?new=1&like=" + encodeURIComponent(bot.name))}
+              >
+                Duplicate
+              </Button>
+              <Link className="text-sm text-sea underline" to={"/settings/bots/" + bot.name}>
+                Used by, remove
+              </Link>
+            </DocumentEditor>
           )}
           <Trial bot={bot.name} draft={draft} />
         </div>

@@ -8,6 +8,7 @@ import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
+import { duplicate } from "../../parts/yaml"
 import { Access } from "./Access"
 
 /** Kinds of documents that have a page of their own. */
@@ -66,7 +67,10 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
   const items = list.data?.items ?? []
   const chosen = name ? items.find(d => d.name === name) : items[0]
   const may = !kind.only || items.length === 0
-  const blank = { kind: kind.name, name: "", text: kind.example, version: 0, updated_at: "" }
+  const [like] = useInAddress("like")
+  const begins = items.find(d => d.name === like)
+  const text = begins ? duplicate(begins.text, kind.name) : kind.example
+  const blank = { kind: kind.name, name: "", text, version: 0, updated_at: "" }
   return (
     <div className="flex min-w-0 flex-1 shrink-0 flex-col gap-3 lg:min-h-0 lg:shrink">
       <div className="flex flex-wrap items-center gap-2">
@@ -92,6 +96,7 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
       <Wrong error={list.error} />
       {fresh ? (
         <DocumentEditor
+          key={begins?.name}
           kind={kind}
           document={blank}
           title={`a new ${kind.name}`}
@@ -136,6 +141,14 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
     <>
       <Wrong error={remove.error} />
       <DocumentEditor kind={kind} document={d} title={`${kind.name} ${d.name}`}>
+        {!kind.only && (
+          <Button
+            look="quiet"
+            onClick={() => void navigate(`/settings/${kind.plural}?new=1&like=${encodeURIComponent(d.name)}`)}
+          >
+            Duplicate
+          </Button>
+        )}
         <Button look="quiet" onClick={() => setAsking(true)}>
           Remove
         </Button>
