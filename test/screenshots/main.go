@@ -252,7 +252,7 @@ func shots(d *service.Demo, group string) []shot {
 		{"knowledge", console + "/knowledge", 1280, 800, false, sees("lost-property.txt")},
 		{"knowledge-gaps", console + "/knowledge/gaps", 1280, 800, false, steps(sees("asked once"), clicks("Answer"), sees("Keep as house answer"))},
 		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "gran is in a wheelchair, will someone help her get on?"), sees("A bot would offer this"))},
-		{"bots", console + "/bots", 1280, 800, false, talk},
+		{"bots", console + "/bots/front-desk", 1280, 800, false, talk},
 		{"connections", console + "/connections/reading-desk", 1280, 800, false, steps(clicks("Fetch the list"), sees("desk-large"))},
 		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("counts as verified by you"))},
 		{"flows", console + "/flows/group-crossing", 1280, 800, false, sees("How many of you will travel?")},

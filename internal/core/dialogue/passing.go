@@ -26,6 +26,7 @@ const (
 	passLike    = 0.7  // or how near the question must be to the examples
 	passBeside  = 0.65 // beside how near it is to what the bot itself knows
 	passLess    = 0.15 // and how much less likely the other bot may be to know
+	passAlone   = 0.7  // how likely a question must be known elsewhere to follow nothing
 )
 
 // mostPasses is how often a conversation is passed; after that it goes to people.
@@ -79,10 +80,23 @@ func (t *turn) handBack(part answer.Part, reply answer.Reply) *passing {
 		return to
 	}
 	theirs := origin.reply(t, part)
+	if t.standsThere(origin, part, reply) {
+		reply.Words = ""
+	}
 	if mine >= passLike && (reply.Words != "" || theirs.Words == "") || reply.Words != "" && own(theirs) < own(reply)+passKnows {
 		return nil
 	}
 	return &passing{Pass: bot.Pass{To: "bot/" + from}, why: "it is not this bot's own", who: origin.Brief.Persona, is: origin, from: t.next.From[:len(t.next.From)-1]}
+}
+
+// standsThere reports whether a question that was taken to follow the one before is, by
+// itself, likelier one that another bot knows: "do babies pay", after the price of a van.
+func (t *turn) standsThere(other *Snapshot, part answer.Part, reply answer.Reply) bool {
+	if reply.Found.Meant == reply.Found.Mended {
+		return false
+	}
+	theirs, ours := other.Finder.Find(t.ctx, part, ""), t.Finder.Find(t.ctx, part, "")
+	return theirs.Likely >= passAlone && theirs.Likely >= ours.Likely+passLess
 }
 
 // reply is what another bot finds for a part of the message.

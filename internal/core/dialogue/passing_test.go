@@ -51,6 +51,8 @@ func TestABotPassesTheConversationAndGetsItBack(t *testing.T) {
 		{"hello, how much is a van?", "freight", "Corrie from freight here. Van up to 6 metres"},
 		{"does the driver pay extra?", "freight", "The driver travels free"},
 		{"thanks", "freight", "welcome"},
+		{"do babies pay", "front-desk", "This is Pip."},
+		{"and how much is a van?", "freight", "£41"},
 		{"can i bring my dog?", "front-desk", "This is Pip. Dogs travel free"},
 		{"lost my gloves on the ferry", "lost-property", "Finch from lost property here."},
 		{"how much is a van?", "freight", "Corrie from freight here."},
