@@ -44,10 +44,12 @@ func Whole(message string) Part {
 }
 
 var (
-	greeting   = regexp.MustCompile(`(?i)^(?:hi+|hello+|hey+|hiya|good (?:morning|afternoon|evening|day)|morning|evening|dear (?:sir|madam|all|team)|greetings)(?: (?:there|all|again|team|everyone))?[\s,.!:)-]*`)
-	thanks     = regexp.MustCompile(`(?i)^(?:(?:ok(?:ay)?|great|perfect|lovely|brilliant|cheers|super|good|wonderful)[\s,.!]+)*(?:many thanks|thanks?(?: you| u)?|thx|cheers|ta)\b(?:[\s,]*(?:so much|very much|a lot|again|in advance|for .{1,60}|you))*[\s.!:)]*$`)
-	farewell   = regexp.MustCompile(`(?i)^(?:(?:ok(?:ay)?|great|perfect|lovely|(?:many )?thanks?(?: you)?(?: (?:so|very) much)?|thx|cheers)[\s,.!]+)*(?:(?:good ?)?bye(?: bye)?|see you(?: later| soon)?|have a (?:nice|good|lovely) (?:day|evening|weekend|one)|that(?:'|’)?s all|that is all|no,? that(?:'|’)?s (?:all|it)|nothing else)[\s.!:)]*(?:thanks?(?: you)?|bye|for now)?[\s.!:)]*$`)
-	aboutBot   = regexp.MustCompile(`(?i)\b(?:are|r) (?:you|u) (?:a |an )?(?:real )?(?:bot|robot|human|person|machine|computer|ai|real)\b|\b(?:is this|am i (?:talking|speaking|chatting) (?:to|with)) (?:a |an )?(?:real )?(?:bot|robot|human|person|machine|computer|ai)\b|\bwho (?:are you|am i (?:talking|speaking|chatting) (?:to|with))\b|\bhow are you\b`)
+	greeting = regexp.MustCompile(`(?i)^(?:hi+|hello+|hey+|hiya|good (?:morning|afternoon|evening|day)|morning|evening|dear (?:sir|madam|all|team)|greetings)(?: (?:there|all|again|team|everyone))?[\s,.!:)-]*`)
+	thanks   = regexp.MustCompile(`(?i)^(?:(?:ok(?:ay)?|great|perfect|lovely|brilliant|cheers|super|good|wonderful)[\s,.!]+)*(?:many thanks|thanks?(?: you| u)?|thx|cheers|ta)\b(?:[\s,]*(?:so much|very much|a lot|again|in advance|for .{1,60}|you))*[\s.!:)]*$`)
+	farewell = regexp.MustCompile(`(?i)^(?:(?:ok(?:ay)?|great|perfect|lovely|(?:many )?thanks?(?: you)?(?: (?:so|very) much)?|thx|cheers)[\s,.!]+)*(?:(?:good ?)?bye(?: bye)?|see you(?: later| soon)?|have a (?:nice|good|lovely) (?:day|evening|weekend|one)|that(?:'|’)?s all|that is all|no,? that(?:'|’)?s (?:all|it)|nothing else)[\s.!:)]*(?:thanks?(?: you)?|bye|for now)?[\s.!:)]*$`)
+	aboutBot = regexp.MustCompile(`(?i)\b(?:are|r) (?:you|u) (?:a |an )?(?:real )?(?:bot|robot|human|person|machine|computer|ai|real)\b|\b(?:is this|am i (?:talking|speaking|chatting) (?:to|with)) (?:a |an )?(?:real )?(?:bot|robot|human|person|machine|computer|ai)\b|\bwho (?:are you|am i (?:talking|speaking|chatting) (?:to|with))\b|\bhow are you\b`)
+	// what tells a program what to do, or asks what it was told
+	toProgram  = regexp.MustCompile(`(?i)\b(?:ignore|forget|disregard|override|bypass)\s+(?:all\s+|any\s+)?(?:of\s+)?(?:your|all|any|previous|prior|earlier|these|those)\s+(?:previous\s+|prior\s+|earlier\s+|own\s+|system\s+)?(?:rules|instructions|prompts?|guidelines|restrictions)\b|\b(?:print|show|reveal|repeat|output|tell|give|leak)\s+(?:me\s+|us\s+)?(?:all\s+)?(?:of\s+)?your\s+(?:system\s+|secret\s+|hidden\s+|own\s+|initial\s+|full\s+)?(?:instructions|prompts?|secrets|api keys?)\b`)
 	asks       = regexp.MustCompile(`(?i)^(?:(?:and|so|but|also|then|please|ok|okay|well|oh)[\s,]+)*(?:who|what|whats|what's|when|whens|where|wheres|which|why|how|hows|can|could|may|do|does|did|is|are|am|was|will|would|should|shall|has|have|any|need|must|im looking|i'm looking|i am looking|looking for|tell me|i need|i want|i would like|i'd like|id like|i wonder|im wondering|i was wondering|wondering|please tell|help)\b`)
 	twoAsked   = regexp.MustCompile(`(?i)(?:,?\s+(?:and|also|plus)\s+(?:also\s+)?|;\s*)((?:who|what|when|where|which|why|how|can|could|may|do|does|is|are|will|would|should)\b)`)
 	commaAsked = regexp.MustCompile(`(?i),\s+(?:(?:and|also|plus|or)\s+)?((?:(?:can|could|may|do|does|did|is|are|will|would|should|must) (?:i|we|you|they|the|there|my|our|it|he|she)|how (?:much|long|many|far|often|early|do|does)|where (?:do|does|is|are|can)|what (?:is|are|does|do|time|if)|until when|who (?:pays?|would|do))\b)`)
@@ -137,7 +139,7 @@ func kindOf(s string) Kind {
 		return Thanks
 	case farewell.MatchString(s):
 		return Farewell
-	case aboutBot.MatchString(s):
+	case aboutBot.MatchString(s), toProgram.MatchString(s):
 		return AboutBot
 	case onlyFiller.MatchString(s):
 		return Statement

@@ -63,7 +63,7 @@ export function ValueOf(
           placeholder={props.example}
           value={props.value}
           onChange={e => props.onChange(e.target.value)}
-          className={look}
+          className={look + " field-sizing-content"}
         />
       ) : (
         <Input
