@@ -35,7 +35,7 @@ type State struct {
 	LastQuestion string        `json:"last_question,omitempty"`
 	Bot          string        `json:"bot,omitempty"`        // that the conversation was passed to last
 	From         []string      `json:"from,omitempty"`       // the bots that it can be handed back to, the last first to be asked
-	Passes       int           `json:"passes,omitempty"`     // how often it was passed
+	Passes       int           `json:"passes,omitempty"`     // how often it was passed, in the latest turns
 	AskedBack    bool          `json:"asked_back,omitempty"` // the model's last reply ends in a question
 	Replies      int           `json:"replies,omitempty"`    // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`

@@ -29,7 +29,8 @@ const (
 	passAlone   = 0.7  // how likely a question must be known elsewhere to follow nothing
 )
 
-// mostPasses is how often a conversation is passed; after that it goes to people.
+// mostPasses is how often a conversation is passed, in turns one after another, before it
+// goes to people.
 const mostPasses = 8
 
 // A passing is whom a question goes to, and why.

@@ -469,5 +469,8 @@ func (t *turn) decision() Decision {
 		t.trace.Effects = append(t.trace.Effects, e.String())
 	}
 	t.settleRuns()
+	if len(t.trace.Passed) == 0 {
+		t.next.Passes = 0 // it stays where it is
+	}
 	return Decision{State: t.next, Effects: t.effects, Trace: t.trace, Replies: t.replies, Runs: t.changed, Bot: t.Brief.Name}
 }

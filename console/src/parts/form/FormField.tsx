@@ -26,6 +26,10 @@ export function FormField(props: FieldProps) {
   const words = { label: field.label, about: field.about, example: field.example, problems: messages }
   const at = values.at(path)
   const set = (value: unknown) => values.set(path, value === "" ? undefined : value)
+  const within = (block: Path) =>
+    (field.fields ?? []).map(f => (
+      <FormField key={f.key} field={f} values={values} inside={block} problems={props.problems} />
+    ))
   switch (field.as) {
     case "switch":
       return <SwitchOf {...words} value={at === true} onChange={on => set(on || undefined)} />
@@ -53,9 +57,9 @@ export function FormField(props: FieldProps) {
     case "groups":
       return <GroupsOf {...words} choices={field.choices} adds={field.adds} values={values} path={path} />
     case "blocks":
-      return <Blocks {...props} words={words} path={path} />
+      return <Blocks field={field} values={values} words={words} path={path} each={within} />
     case "named":
-      return <NamedBlocks {...props} words={words} path={path} />
+      return <NamedBlocks field={field} values={values} words={words} path={path} each={within} />
     case "data":
       return <DataOf {...words} value={at} onChange={set} />
     case "number":

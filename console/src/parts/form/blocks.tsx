@@ -1,14 +1,21 @@
 import { ArrowDownIcon, ArrowUpIcon, PlusIcon } from "@heroicons/react/20/solid"
-import { useState } from "react"
+import { type ReactNode, useState } from "react"
+import type { Schemas } from "../../api/client"
 import { Button } from "../Button"
-import type { Path } from "../yaml"
-import { type FieldProps, FormField } from "./FormField"
+import type { Path, Values } from "../yaml"
 import { Around, KeyOf, Out, type Words } from "./lines"
 
-type Props = FieldProps & { words: Words; path: Path }
+type Props = {
+  field: Schemas["DocumentField"]
+  values: Values
+  words: Words
+  path: Path
+  /** The fields of the block that stands there. */
+  each: (inside: Path) => ReactNode
+}
 
 /** A list of blocks, each with fields of its own; they can be put in another order. */
-export function Blocks({ field, values, problems, words, path }: Props) {
+export function Blocks({ field, values, words, path, each }: Props) {
   const at = values.at(path)
   const count = Array.isArray(at) ? at.length : 0
   const fields = field.fields ?? []
@@ -28,11 +35,7 @@ export function Blocks({ field, values, problems, words, path }: Props) {
                 onClick={() => values.set([...path, i], undefined)}
               />
             </div>
-            <div className="space-y-3">
-              {fields.map(f => (
-                <FormField key={f.key} field={f} values={values} inside={[...path, i]} problems={problems} />
-              ))}
-            </div>
+            <div className="space-y-3">{each([...path, i])}</div>
           </li>
         ))}
       </ol>
@@ -65,7 +68,7 @@ function Move(props: { label: string; off: boolean; onClick: () => void }) {
 }
 
 /** Blocks by keys. */
-export function NamedBlocks({ field, values, problems, words, path }: Props) {
+export function NamedBlocks({ field, values, words, path, each }: Props) {
   const at = values.at(path)
   const keys = at && typeof at === "object" && !Array.isArray(at) ? Object.keys(at) : []
   const [adding, setAdding] = useState(false)
@@ -83,17 +86,7 @@ export function NamedBlocks({ field, values, problems, words, path }: Props) {
               />
               <Out label={`Remove ${key}`} onClick={() => values.set([...path, key], undefined)} />
             </div>
-            <div className="space-y-3">
-              {(field.fields ?? []).map(f => (
-                <FormField
-                  key={f.key}
-                  field={f}
-                  values={values}
-                  inside={[...path, key]}
-                  problems={problems}
-                />
-              ))}
-            </div>
+            <div className="space-y-3">{each([...path, key])}</div>
           </li>
         ))}
       </ul>
