@@ -165,7 +165,8 @@ func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {
 	p := s.console("Robin", true)
 	const hours = `textarea[aria-label="The text of a new hours"]`
 	write := func(selector, text string) error {
-		return errors.Join(p.Do(`document.querySelector(`+"`"+selector+"`"+`).select()`), p.Type(selector, text, false))
+		at := "document.querySelector(`" + selector + "`)"
+		return errors.Join(p.Await(at), p.Do(at+".select()"), p.Type(selector, text, false))
 	}
 	s.must(errors.Join(
 		p.Click("Settings", false), p.AwaitText("Settings brackwater", false),
