@@ -210,13 +210,22 @@ export function filledByWebhook(text: string, field: string, path: string): stri
   return doc.toString({ lineWidth: 0 })
 }
 
-/** The text of a document as that of another one like it, whose name is still to be given. */
-export function duplicate(text: string, kind: string): string {
+/** The text of a document as that of another one like it, under a name that is free. */
+export function duplicate(text: string, kind: string, taken: string[]): string {
   const doc = parseDocument(text)
   const title = doc.get("title")
   if (typeof title === "string") doc.set("title", title + " (copy)")
-  doc.set(kind, `${String(doc.get(kind) ?? kind).slice(0, 35)}-copy`)
-  return doc.toString({ lineWidth: 0, flowCollectionPadding: false })
+  doc.set(kind, `${String(doc.get(kind) ?? kind).slice(0, 32)}-copy`)
+  return underFreeName(doc.toString({ lineWidth: 0, flowCollectionPadding: false }), kind, taken)
+}
+
+/** The text of a document under a name that is free: its own, or one with a number behind it. */
+export function underFreeName(text: string, kind: string, taken: string[]): string {
+  const own = String(readYAML(text)[kind] ?? "")
+  if (!taken.includes(own)) return text
+  let n = 2
+  while (taken.includes(`${own}-${n}`)) n++
+  return edited(text, kind, doc => doc.set(kind, `${own}-${n}`))
 }
 
 /** What the text of a document says; nothing, where it cannot be read. */

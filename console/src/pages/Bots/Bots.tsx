@@ -7,7 +7,7 @@ import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
-import { duplicate, readYAML } from "../../parts/yaml"
+import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
 import { Trial } from "./Trial"
 
 const titleOf = (b: Schemas["Document"]) => String(readYAML(b.text).title ?? b.name)
@@ -21,6 +21,7 @@ export default function Bots() {
   const navigate = useNavigate()
   const [fresh] = useInAddress("new")
   const [like] = useInAddress("like")
+  const taken = bots.data?.items.map(b => b.name) ?? []
   const begins = bots.data?.items.find(b => b.name === like)
   const named = name ? bots.data?.items.find(b => b.name === name) : bots.data?.items[0]
   const bot = fresh ? undefined : named
@@ -70,7 +71,7 @@ export default function Bots() {
             document={{
               kind: "bot",
               name: "",
-              text: begins ? duplicate(begins.text, "bot") : kind.example,
+              text: begins ? duplicate(begins.text, "bot", taken) : underFreeName(kind.example, "bot", taken),
               version: 0,
               updated_at: "",
             }}

@@ -8,7 +8,7 @@ import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
-import { duplicate } from "../../parts/yaml"
+import { duplicate, underFreeName } from "../../parts/yaml"
 import { Access } from "./Access"
 
 /** Kinds of documents that have a page of their own. */
@@ -69,7 +69,10 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
   const may = !kind.only || items.length === 0
   const [like] = useInAddress("like")
   const begins = items.find(d => d.name === like)
-  const text = begins ? duplicate(begins.text, kind.name) : kind.example
+  const taken = items.map(d => d.name)
+  const text = begins
+    ? duplicate(begins.text, kind.name, taken)
+    : underFreeName(kind.example, kind.name, taken)
   const blank = { kind: kind.name, name: "", text, version: 0, updated_at: "" }
   return (
     <div className="flex min-w-0 flex-1 shrink-0 flex-col gap-3 lg:min-h-0 lg:shrink">
@@ -95,13 +98,15 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
       </div>
       <Wrong error={list.error} />
       {fresh ? (
-        <DocumentEditor
-          key={begins?.name}
-          kind={kind}
-          document={blank}
-          title={`a new ${kind.name}`}
-          onKept={d => void navigate(`/settings/${kind.plural}/${d.name}`, { replace: true })}
-        />
+        list.isSuccess && (
+          <DocumentEditor
+            key={begins?.name}
+            kind={kind}
+            document={blank}
+            title={`a new ${kind.name}`}
+            onKept={d => void navigate(`/settings/${kind.plural}/${d.name}`, { replace: true })}
+          />
+        )
       ) : chosen ? (
         <Kept key={chosen.name} kind={kind} document={chosen} />
       ) : (
