@@ -68,10 +68,11 @@ func (t *turn) handBack(part answer.Part, reply answer.Reply) *passing {
 		return nil
 	}
 	var others []bot.Pass
-	mine := 0.0
+	mine, theirs := false, origin.reply(t, part)
 	for _, p := range origin.Brief.Pass {
 		if p.Bot() == t.Brief.Name {
-			mine = max(mine, t.Finder.Near(t.ctx, part, reply.Found, p.When).All)
+			near := t.Finder.Near(t.ctx, part, theirs.Found, p.When)
+			mine = mine || near.All >= passLike && near.Examples() >= near.Knowledge()
 		} else {
 			others = append(others, p)
 		}
@@ -80,14 +81,19 @@ func (t *turn) handBack(part answer.Part, reply answer.Reply) *passing {
 		to.from = t.next.From
 		return to
 	}
-	theirs := origin.reply(t, part)
 	if t.standsThere(origin, part, reply) {
 		reply.Words = ""
 	}
-	if mine >= passLike && (reply.Words != "" || theirs.Words == "") || reply.Words != "" && own(theirs) < own(reply)+passKnows {
-		return nil
+	if (mine || t.has(theirs.Candidates)) && (reply.Words != "" || theirs.Words == "") || reply.Words != "" && own(theirs) <= own(reply) {
+		return nil // it is this bot's own, or known here and no better there
 	}
 	return &passing{Pass: bot.Pass{To: "bot/" + from}, why: "it is not this bot's own", who: origin.Brief.Persona, is: origin, from: t.next.From[:len(t.next.From)-1]}
+}
+
+// has reports whether the best of what another bot found stands in a source that this one is
+// named for.
+func (t *turn) has(found []answer.Candidate) bool {
+	return len(found) > 0 && slices.Contains(t.Brief.Sources, found[0].Source)
 }
 
 // standsThere reports whether a question that was taken to follow the one before is, by
@@ -97,7 +103,7 @@ func (t *turn) standsThere(other *Snapshot, part answer.Part, reply answer.Reply
 		return false
 	}
 	theirs, ours := other.Finder.Find(t.ctx, part, ""), t.Finder.Find(t.ctx, part, "")
-	return theirs.Likely >= passAlone && theirs.Likely >= ours.Likely+passLess
+	return theirs.Likely >= passAlone && theirs.Likely >= ours.Likely+passLess && !t.has(theirs.Candidates)
 }
 
 // reply is what another bot finds for a part of the message.
