@@ -132,7 +132,7 @@ type Passing struct {
 	To    string  `json:"to" required:"true" description:"bot/NAME, team/NAME or person/NAME."`
 	About string  `json:"about,omitempty"`
 	Why   string  `json:"why" required:"true"`
-	Near  float64 `json:"near,omitempty" description:"How near the question is to the examples of what is passed; 0 if it was not they."`
+	Near  float64 `json:"near,omitempty" description:"How near the question is to the examples of what is passed."`
 }
 
 // Trace is the record of how one turn was decided.

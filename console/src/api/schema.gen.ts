@@ -4738,7 +4738,7 @@ export interface components {
             from: string;
             /**
              * Format: double
-             * @description How near the question is to the examples of what is passed; 0 if it was not they.
+             * @description How near the question is to the examples of what is passed.
              */
             near?: number;
             /** @description bot/NAME, team/NAME or person/NAME. */

@@ -54,7 +54,7 @@ func (t *turn) passTo(part answer.Part, reply answer.Reply) *passing {
 		return to
 	}
 	if len(t.next.From) == 0 || len(t.led) > 1 {
-		return nil // once in a turn is enough where nobody is sure
+		return nil // once for a question is enough where nobody is sure
 	}
 	return t.handBack(part, reply)
 }
@@ -180,6 +180,8 @@ func (t *turn) passings(to []bot.Pass) (list []passing) {
 			for _, source := range c.own {
 				shared[source]++
 			}
+		} else if t.next.Lead == Waiting {
+			continue // people have been told
 		}
 		list = append(list, c)
 	}
@@ -262,8 +264,9 @@ func (t *turn) routed(parts []answer.Part) bool {
 		return false
 	}
 	reply := t.Finder.Reply(t.ctx, asked[0], t.next.LastQuestion, t.bars(), t.Abilities.Limit)
+	_, is := t.forbids(asked[0], reply)
 	to := t.passTo(asked[0], reply)
-	if to == nil {
+	if to == nil || !t.mayPass(*to, asked[0], is) {
 		return false
 	}
 	t.pass(*to)

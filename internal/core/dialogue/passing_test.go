@@ -118,14 +118,26 @@ func TestPassingEndsWithPeople(t *testing.T) {
 	}
 }
 
-// What a bot must not answer, no other one answers in its place.
+// What a bot must not answer, no other one answers in its place, nor gets to read, whether it
+// thinks with a model or not. Once people have been told of a matter, it is not passed to them
+// again.
 func TestWhatIsForbiddenStaysForbidden(t *testing.T) {
 	s, _ := brackwater(t)
 	s.Brief.Pass = append(s.Brief.Pass, bot.Pass{To: "bot/freight", When: []string{"Which pills should I take against seasickness?", "What helps me not to be sick?"}})
-	for _, asked := range []string{"Which pills should I take against seasickness?", "what can i take so i am not sick on the boat"} {
-		s.Messages = []dialogue.Incoming{{ID: "1", Text: asked}}
-		if d := dialogue.Decide(t.Context(), s); d.Trace.Code == dialogue.CodeAnswered || d.Trace.Code == dialogue.CodeOffered {
-			t.Errorf("%q: %s by %s", asked, d.Trace.Code, d.Bot)
+	modelled := s
+	modelled.Model, modelled.Brief.Model = reader(t).Model, reader(t).Brief.Model
+	for _, desk := range []dialogue.Snapshot{s, modelled} {
+		for _, asked := range []string{"Which pills should I take against seasickness?", "what can i take so i am not sick on the boat"} {
+			desk.Messages = []dialogue.Incoming{{ID: "1", Text: asked}}
+			if d := dialogue.Decide(t.Context(), desk); d.Trace.Code == dialogue.CodeAnswered || d.Trace.Code == dialogue.CodeOffered || d.Bot == "freight" {
+				t.Errorf("%q: %s by %s", asked, d.Trace.Code, d.Bot)
+			}
 		}
+	}
+	s.Brief.Pass = []bot.Pass{{To: "team/crew", About: "chartering", When: []string{"We want to charter the whole boat for a wedding."}}}
+	s.State.Lead = dialogue.Waiting
+	s.Messages = []dialogue.Incoming{{ID: "1", Text: "we would like to charter a boat for our wedding"}}
+	if d := dialogue.Decide(t.Context(), s); len(find[dialogue.Pass](d)) > 0 {
+		t.Errorf("the crew is told again: %+v", d.Trace.Passed)
 	}
 }

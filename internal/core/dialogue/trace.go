@@ -31,7 +31,7 @@ type Passed struct {
 	To    string  `json:"to"` // bot/NAME, team/NAME or person/NAME
 	About string  `json:"about,omitempty"`
 	Why   string  `json:"why"`
-	Near  float64 `json:"near,omitempty"` // how near the question is to the examples; 0 if it was not they
+	Near  float64 `json:"near,omitempty"` // how near the question is to the examples
 }
 
 // Understood is one part of what came in and what it led to.
