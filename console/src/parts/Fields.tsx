@@ -1,4 +1,5 @@
-import { Field, Input as Base, Label, Textarea } from "@headlessui/react"
+import { Checkbox, Field, Input as Base, Label, Textarea } from "@headlessui/react"
+import { CheckIcon } from "@heroicons/react/16/solid"
 import { type ReactNode, useState } from "react"
 import { Button } from "./Button"
 import { Wrong } from "./Says"
@@ -48,6 +49,22 @@ export function Area(props: {
         onChange={e => props.onChange(e.target.value)}
         className={look}
       />
+    </Field>
+  )
+}
+
+/** Yes or no, with its label behind. */
+export function Tick(props: { on: boolean; onChange: (on: boolean) => void; children: ReactNode }) {
+  return (
+    <Field className="flex items-center gap-2">
+      <Checkbox
+        checked={props.on}
+        onChange={props.onChange}
+        className="group flex size-5 shrink-0 items-center justify-center rounded border border-line bg-paper data-checked:bg-sea"
+      >
+        <CheckIcon className="size-4 text-on-sea opacity-0 group-data-checked:opacity-100" />
+      </Checkbox>
+      <Label>{props.children}</Label>
     </Field>
   )
 }

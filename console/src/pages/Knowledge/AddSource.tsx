@@ -1,10 +1,9 @@
-import { Checkbox, Field, Label, Select } from "@headlessui/react"
-import { CheckIcon } from "@heroicons/react/16/solid"
+import { Field, Label, Select } from "@headlessui/react"
 import { useMutation, useQueryClient } from "@tanstack/react-query"
-import { type ReactNode, useState } from "react"
+import { useState } from "react"
 import { api } from "../../api/client"
 import { Drawer } from "../../parts/Drawer"
-import { Area, Day, Form, Input, useKept } from "../../parts/Fields"
+import { Area, Day, Form, Input, Tick, useKept } from "../../parts/Fields"
 
 /** Where a text is typed, or a website named. */
 export function AddSource({ kind, onClose }: { kind: "text" | "web" | null; onClose: () => void }) {
@@ -43,21 +42,6 @@ export function Every({ value, onChange }: { value: number; onChange: (minutes: 
           </option>
         ))}
       </Select>
-    </Field>
-  )
-}
-
-function Tick(props: { on: boolean; onChange: (on: boolean) => void; children: ReactNode }) {
-  return (
-    <Field className="flex items-center gap-2">
-      <Checkbox
-        checked={props.on}
-        onChange={props.onChange}
-        className="group flex size-5 shrink-0 items-center justify-center rounded border border-line bg-paper data-checked:bg-sea"
-      >
-        <CheckIcon className="size-4 text-on-sea opacity-0 group-data-checked:opacity-100" />
-      </Checkbox>
-      <Label>{props.children}</Label>
     </Field>
   )
 }

@@ -1,6 +1,7 @@
-import { Field, Label, Select, Switch } from "@headlessui/react"
+import { Select } from "@headlessui/react"
 import { Link } from "react-router"
 import type { Schemas } from "../../api/client"
+import { Tick } from "../Fields"
 import { Around, look, type Words } from "./lines"
 import { useNames } from "./names"
 
@@ -10,16 +11,9 @@ type Choice = Schemas["FieldChoice"]
 export function SwitchOf(props: Words & { value: boolean; onChange: (on: boolean) => void }) {
   return (
     <div>
-      <Field className="flex items-center gap-2">
-        <Switch
-          checked={props.value}
-          onChange={props.onChange}
-          className="group inline-flex h-5 w-9 shrink-0 items-center rounded-full border border-line bg-sunk px-0.5 data-checked:bg-sea"
-        >
-          <span className="size-3.5 rounded-full bg-soft group-data-checked:translate-x-4 group-data-checked:bg-on-sea" />
-        </Switch>
-        <Label className="text-sm font-semibold">{props.label}</Label>
-      </Field>
+      <Tick on={props.value} onChange={props.onChange}>
+        {props.label}
+      </Tick>
       {props.about && <p className="text-sm text-soft">{props.about}</p>}
       {props.problems.map(message => (
         <p key={message} role="alert" className="text-sm text-scarlet first-letter:uppercase">
