@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/core/tool"
 	"urgentparrot.example/internal/outbound"
 )
 
@@ -31,7 +32,8 @@ var errNotThere = fmt.Errorf("%w", outbound.ErrRefused)
 type Endpoint struct {
 	Title   string // for messages
 	Address string
-	Secret  string // sent as a bearer token; "" for none
+	Secret  string // "" for none
+	Header  string // that the secret is sent in; "": as a bearer token
 	Client  *http.Client
 	Clock   clock.Clock
 }
@@ -44,55 +46,80 @@ func (e Endpoint) call(ctx context.Context, method, path, key string, body, into
 
 // callFor is call for answers of at most so many bytes.
 func (e Endpoint) callFor(ctx context.Context, most int64, method, path, key string, body, into any) error {
-	var content io.Reader
+	var content []byte
 	if body != nil {
 		raw, err := json.Marshal(body)
 		if err != nil {
 			return err
 		}
-		content = bytes.NewReader(raw)
+		content = raw
 	}
-	request, err := http.NewRequestWithContext(ctx, method, strings.TrimSuffix(e.Address, "/")+path, content)
-	if err != nil {
+	_, raw, err := e.send(ctx, most, tool.Prepared{Method: method, Path: path, Body: content}, key)
+	if err != nil || into == nil {
 		return err
-	}
-	request.Header.Set("Accept", "application/json")
-	if body != nil {
-		request.Header.Set("Content-Type", "application/json")
-	}
-	if key != "" {
-		request.Header.Set("Idempotency-Key", key)
-	}
-	if e.Secret != "" {
-		request.Header.Set("Authorization", "Bearer "+e.Secret)
-	}
-	response, err := e.Client.Do(request)
-	if err != nil {
-		return fmt.Errorf("%s cannot be reached: %w", e.Title, err)
-	}
-	defer response.Body.Close()
-	raw, err := io.ReadAll(io.LimitReader(response.Body, most+1))
-	switch {
-	case err != nil:
-		return fmt.Errorf("%s broke off: %w", e.Title, err)
-	case int64(len(raw)) > most:
-		return fmt.Errorf("%w: %s sent more than %d KiB", outbound.ErrRefused, e.Title, most>>10)
-	case response.StatusCode == http.StatusTooManyRequests, response.StatusCode == http.StatusRequestTimeout, response.StatusCode >= 500:
-		return fmt.Errorf("%s answered %d", e.Title, response.StatusCode)
-	}
-	raw = e.withoutSecret(raw)
-	switch {
-	case response.StatusCode == http.StatusNotFound:
-		return fmt.Errorf("%w: %s answered 404: %s", errNotThere, e.Title, outbound.Excerpt(raw))
-	case response.StatusCode >= 300:
-		return fmt.Errorf("%w: %s answered %d: %s", outbound.ErrRefused, e.Title, response.StatusCode, outbound.Excerpt(raw))
-	case into == nil:
-		return nil
 	}
 	if err := json.Unmarshal(raw, into); err != nil {
 		return fmt.Errorf("%s sent something that is not JSON", e.Title)
 	}
 	return nil
+}
+
+// send sends a request and returns what came back, at most so many bytes of it, also of an
+// answer that is an error. key, if any, is the idempotency key.
+func (e Endpoint) send(ctx context.Context, most int64, p tool.Prepared, key string) (status int, raw []byte, err error) {
+	var content io.Reader
+	if p.Body != nil {
+		content = bytes.NewReader(p.Body)
+	}
+	request, err := http.NewRequestWithContext(ctx, p.Method, strings.TrimSuffix(e.Address, "/")+p.Path, content)
+	if err != nil {
+		return 0, nil, err
+	}
+	request.Header.Set("Accept", "application/json")
+	if p.Body != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	for name, value := range p.Headers {
+		request.Header.Set(name, value)
+	}
+	if key != "" {
+		request.Header.Set("Idempotency-Key", key)
+	}
+	e.sign(request.Header)
+	response, err := e.Client.Do(request)
+	if err != nil {
+		return 0, nil, fmt.Errorf("%s cannot be reached: %w", e.Title, err)
+	}
+	defer response.Body.Close()
+	raw, err = io.ReadAll(io.LimitReader(response.Body, most+1))
+	status = response.StatusCode
+	switch {
+	case err != nil:
+		return status, nil, fmt.Errorf("%s broke off: %w", e.Title, err)
+	case int64(len(raw)) > most:
+		return status, nil, fmt.Errorf("%w: %s sent more than %d KiB", outbound.ErrRefused, e.Title, most>>10)
+	}
+	raw = e.withoutSecret(raw)
+	switch {
+	case status == http.StatusTooManyRequests, status == http.StatusRequestTimeout, status >= 500:
+		return status, raw, fmt.Errorf("%s answered %d", e.Title, status)
+	case status == http.StatusNotFound:
+		return status, raw, fmt.Errorf("%w: %s answered 404: %s", errNotThere, e.Title, outbound.Excerpt(raw))
+	case status >= 300:
+		return status, raw, fmt.Errorf("%w: %s answered %d: %s", outbound.ErrRefused, e.Title, status, outbound.Excerpt(raw))
+	}
+	return status, raw, nil
+}
+
+// sign adds the secret to a request.
+func (e Endpoint) sign(h http.Header) {
+	switch {
+	case e.Secret == "":
+	case e.Header != "":
+		h.Set(e.Header, e.Secret)
+	default:
+		h.Set("Authorization", "Bearer "+e.Secret)
+	}
 }
 
 // withoutSecret blanks the secret in what a system sends back: some repeat what they

@@ -17,7 +17,8 @@ import (
 
 	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/core/contact"
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/core/template"
+	"urgentparrot.example/internal/core/tool"
 	"urgentparrot.example/internal/outbound"
 )
 
@@ -50,9 +51,9 @@ func (s *system) requests() []string {
 	return append([]string{}, s.asked...)
 }
 
-func tides(t *testing.T, more string) workspace.Tool {
+func tides(t *testing.T, more string) tool.Tool {
 	t.Helper()
-	tool, err := workspace.ParseTool("tides.yaml", []byte(`tool: tides
+	made, err := tool.Parse("tides.yaml", []byte(`tool: tides
 connection: harbour
 path: /tides
 when: ["When is high water?"]
@@ -63,7 +64,7 @@ sorry: No answer.
 	if err != nil {
 		t.Fatal(err)
 	}
-	return tool
+	return made
 }
 
 func TestAToolIsCalledAsItsDocumentSays(t *testing.T) {
@@ -74,11 +75,11 @@ func TestAToolIsCalledAsItsDocumentSays(t *testing.T) {
 		}
 		fmt.Fprint(w, `{"high":"14:20"}`)
 	})
-	value, err := CallTool(t.Context(), e, tides(t, ""), map[string]any{"day": "2026-11-24", "pier": "Hallow & Point"}, "key-1")
+	value, _, err := Request(t.Context(), e, tides(t, ""), template.Values{Arguments: map[string]any{"day": "2026-11-24", "pier": "Hallow & Point"}}, "key-1")
 	if err != nil || value.(map[string]any)["high"] != "14:20" {
 		t.Fatalf("%v, %v", value, err)
 	}
-	if _, err := CallTool(t.Context(), e, tides(t, "method: POST\n"), map[string]any{"seats": 3.0}, "key-2"); err != nil {
+	if _, _, err := Request(t.Context(), e, tides(t, "method: POST\n"), template.Values{Arguments: map[string]any{"seats": 3.0}}, "key-2"); err != nil {
 		t.Fatal(err)
 	}
 	if got := s.requests(); got[0] != "GET /tides?day=2026-11-24&pier=Hallow+%26+Point" || got[1] != `POST /tides {"seats":3}` {
@@ -118,7 +119,7 @@ func TestAToolIsTriedAsOftenAsItSays(t *testing.T) {
 		}
 		ended := make(chan error, 1)
 		go func() {
-			_, err := CallTool(t.Context(), e, tides(t, timeout), nil, "")
+			_, _, err := Request(t.Context(), e, tides(t, timeout), template.Values{Arguments: nil}, "")
 			ended <- err
 		}()
 		var err error
@@ -292,7 +293,7 @@ func TestRepeatedSecretsAreBlanked(t *testing.T) {
 			fmt.Fprintf(w, `{"high":"you sent %s"}`, r.Header.Get("Authorization"))
 		})
 		e.Secret = "swordfish/7+"
-		result, err := CallTool(t.Context(), e, tides(t, "tries: 1\n"), nil, "")
+		result, _, err := Request(t.Context(), e, tides(t, "tries: 1\n"), template.Values{Arguments: nil}, "")
 		if said := fmt.Sprint(result, err); strings.Contains(said, "swordfish") || !strings.Contains(said, "***") {
 			t.Errorf("%d: %s", status, said)
 		}

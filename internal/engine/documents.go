@@ -12,6 +12,7 @@ import (
 	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/tool"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
 )
@@ -112,8 +113,8 @@ func (d *Documents) load(ctx context.Context) error {
 		}
 	}
 	analyzer := c.settings.Analyzer()
-	for _, tool := range all[workspace.Tool](c) {
-		c.tools[tool.Name] = dialogue.PrepareTool(analyzer, tool)
+	for _, t := range all[tool.Tool](c) {
+		c.tools[t.Name] = dialogue.PrepareTool(analyzer, t)
 	}
 	if err := d.w.Flows.load(ctx, c); err != nil {
 		return err
@@ -342,5 +343,5 @@ func (d *Documents) endpoint(ctx context.Context, name string) (connect.Endpoint
 		return connect.Endpoint{}, fmt.Errorf("there is no connection called %s", name)
 	}
 	secret, err := d.secret(ctx, conn)
-	return connect.Endpoint{Title: conn.Title, Address: conn.Address, Secret: secret, Client: d.w.client, Clock: d.w.Clock}, err
+	return connect.Endpoint{Title: conn.Title, Address: conn.Address, Secret: secret, Header: conn.Header, Client: d.w.client, Clock: d.w.Clock}, err
 }

@@ -2,10 +2,10 @@ package engine
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
-	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/outbound"
 	"urgentparrot.example/internal/store"
@@ -32,36 +32,44 @@ var callKind = EffectKind{
 	},
 	Carry: func(ctx context.Context, w *Workspace, e store.Effect) (any, error) {
 		call, err := body[dialogue.Call](e)
-		result := dialogue.Result{Call: call}
+		came := calledBack{Result: dialogue.Result{Call: call}}
 		if err == nil {
-			result.Value, err = w.callTool(ctx, call, e.ID)
+			came.Value, came.kept, err = w.Tools.call(ctx, call, caller{id: e.ID, by: "bot", conversation: e.ConversationID})
 		}
 		if err != nil {
-			result.Error = err.Error()
-			return result, fmt.Errorf("%w: %w", outbound.ErrRefused, err)
+			came.Error = err.Error()
+			return came, fmt.Errorf("%w: %w", outbound.ErrRefused, err)
 		}
-		return result, nil
+		return came, nil
 	},
 	Settle: func(tx *store.Tx, e store.Effect, result any) error {
-		r, ok := result.(dialogue.Result)
+		came, ok := result.(calledBack)
 		if !ok { // it never came to a call
-			r = dialogue.Result{Error: e.Error}
+			came.Result = dialogue.Result{Error: e.Error}
 			if call, err := body[dialogue.Call](e); err == nil {
-				r.Call = call
+				came.Call = call
 			}
 		}
-		return tx.FinishCall(e.TurnID, r)
+		return errors.Join(came.keep(tx), tx.FinishCall(e.TurnID, came.Result))
 	},
 }
 
-func (w *Workspace) callTool(ctx context.Context, call dialogue.Call, key string) (any, error) {
-	tool, ok := w.config.Load().tools[call.Tool]
-	if !ok {
-		return nil, fmt.Errorf("there is no tool called %s", call.Tool)
-	}
-	endpoint, err := w.Documents.endpoint(ctx, tool.Connection)
-	if err != nil {
-		return nil, err
-	}
-	return connect.CallTool(ctx, endpoint, tool.Tool, call.Arguments, key)
+// calledBack is what came of a call, and what is kept of it.
+type calledBack struct {
+	dialogue.Result
+	kept *store.ToolCall // nil: it never came to a call
 }
+
+func (c calledBack) keep(tx *store.Tx) error {
+	if c.kept == nil {
+		return nil
+	}
+	return tx.PutToolCall(*c.kept)
+}
+
+// allowKind asks people to allow a call.
+var allowKind = EffectKind{Name: "allow", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
+	allow := e.(dialogue.Allow)
+	c.commit.Allow = append(c.commit.Allow, allow)
+	c.Happened("A person has to allow: " + allow.Words())
+}}

@@ -90,11 +90,13 @@ var flowCallKind = EffectKind{
 		if err != nil {
 			return nil, err
 		}
-		value, err := w.callTool(ctx, b.Call, e.ID)
+		came := calledBack{}
+		came.Value, came.kept, err = w.Tools.call(ctx, b.Call, caller{id: e.ID, by: "flow", conversation: e.ConversationID})
 		if err != nil {
-			return err.Error(), fmt.Errorf("%w: %w", outbound.ErrRefused, err)
+			came.Error = err.Error()
+			return came, fmt.Errorf("%w: %w", outbound.ErrRefused, err)
 		}
-		return called{value}, nil
+		return came, nil
 	},
 	Settle: func(tx *store.Tx, e store.Effect, result any) error {
 		b, err := body[flowCallBody](e)
@@ -102,10 +104,11 @@ var flowCallKind = EffectKind{
 			return nil // it never came to a call
 		}
 		event := flow.Event{Kind: flow.Result, Effect: b.Key, Error: e.Error}
-		if got, ok := result.(called); ok {
-			event.Value, event.Error = got.value, ""
-		} else if why, ok := result.(string); ok {
-			event.Error = why
+		if came, ok := result.(calledBack); ok {
+			event.Value, event.Error = came.Value, came.Error
+			if err := came.keep(tx); err != nil {
+				return err
+			}
 		}
 		if _, err = tx.Tell(b.Run, event); err == store.ErrNotFound {
 			return nil // it has ended meanwhile
@@ -119,4 +122,3 @@ var flowCallKind = EffectKind{
 	},
 }
 
-type called struct{ value any }

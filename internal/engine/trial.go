@@ -2,7 +2,6 @@ package engine
 
 import (
 	"context"
-	"net/http"
 	"time"
 
 	"urgentparrot.example/internal/channel"
@@ -111,9 +110,9 @@ func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
 		}
 		for _, call := range d.Calls {
 			result := dialogue.Result{Call: call}
-			if w.config.Load().tools[call.Tool].Method != http.MethodGet {
+			if !w.config.Load().tools[call.Tool].Reads() {
 				result.Error = "a trial calls only tools that read"
-			} else if value, err := w.callTool(ctx, call, ""); err != nil {
+			} else if value, _, err := w.Tools.call(ctx, call, caller{by: "trial", channel: trialChannel.Title, memory: t.Memory}); err != nil {
 				result.Error = err.Error()
 			} else {
 				result.Value = value

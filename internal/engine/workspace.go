@@ -41,6 +41,7 @@ type Options struct {
 	RetryBase time.Duration                     // the pause after a first failed try; 1s if zero
 	GiveUp    time.Duration                     // how long an effect is tried; 48h if zero
 	Rules     outbound.Rules                    // for all that is called outside
+	Programs  map[string][]string               // MCP servers on this host, by name: the program with its arguments
 	Pace      time.Duration                     // between two readings of one website; see reading.Fetcher
 	Reader    reading.Reader                    // of files and pages; reading.Here, if nil
 	Channels  []channel.Kind                    // that can be opened; all, if nil
@@ -85,6 +86,7 @@ type Workspace struct {
 	Channels  *Channels  // the ways in
 	Library   *library.Library
 	Inbox     *Inbox    // what people do in conversations
+	Tools     *Tools
 	Contacts  *Contacts // what is known of those who wrote
 	Sheets    *Sheets
 	Outbox    *Outbox // what is to be done outside
@@ -182,7 +184,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	patient := w.options.Rules.Transport()
 	patient.MaxIdleConnsPerHost, patient.ResponseHeaderTimeout = 256, 0 // each request has its own time
 	w.models = &http.Client{Transport: patient, CheckRedirect: w.client.CheckRedirect}
-	w.Documents, w.Inbox, w.Contacts = &Documents{w: w}, &Inbox{w}, &Contacts{w}
+	w.Documents, w.Inbox, w.Contacts, w.Tools = &Documents{w: w}, &Inbox{w}, &Contacts{w}, &Tools{w}
 	w.Channels, w.Outbox, w.Timers = newChannels(w), newOutbox(w), newTimers(w)
 	w.Access = newAccess(w)
 	w.Flows, w.Forms = newFlows(w), &Forms{w}

@@ -16,6 +16,7 @@ import (
 	"urgentparrot.example/internal/core/flow/steps"
 	"urgentparrot.example/internal/core/flow/triggers"
 	"urgentparrot.example/internal/core/rehearsal"
+	"urgentparrot.example/internal/core/tool"
 	"urgentparrot.example/internal/core/workspace"
 )
 
@@ -109,7 +110,7 @@ columns: [Received, Name, E-mail, About]
 		{
 			Name: "tool", Plural: "tools", Title: "Tools",
 			About:  "Calls to other systems that bots may make to answer.",
-			Shapes: []any{workspace.Tool{}}, Parse: as(workspace.ParseTool), Example: `tool: tides
+			Shapes: []any{tool.Tool{}}, Parse: as(tool.Parse), Example: `tool: tides
 title: Tides
 connection: harbour
 path: /tides

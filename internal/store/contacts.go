@@ -209,6 +209,9 @@ func (t *Tx) known(id, field string) (value string, err error) {
 	return value, err
 }
 
+// Learn keeps a fact of a contact beside what was known.
+func (t *Tx) Learn(contactID string, f Fact) error { return t.learn(contactID, f) }
+
 func (t *Tx) learn(contactID string, f Fact) error {
 	if !t.listensTo("contact") {
 		return t.putFact(contactID, f)

@@ -31,6 +31,11 @@ func (s *Store) Rows(ctx context.Context, sheet string) (list []Row, err error) 
 	return list, err
 }
 
+// PutRow writes a row of a sheet under a key, in place of the one that has it.
+func (t *Tx) PutRow(sheet, key string, cells map[string]string, now time.Time) error {
+	return t.putRow(sheet, key, cells, now)
+}
+
 func (t *Tx) putRow(sheet, key string, cells map[string]string, now time.Time) error {
 	if _, err := t.exec(`INSERT INTO sheet_row (sheet, key, cells, created_at, updated_at) VALUES (?, ?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET cells = excluded.cells, updated_at = excluded.updated_at`,

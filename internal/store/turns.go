@@ -56,6 +56,7 @@ type Commit struct {
 	Said      []Said // in order
 	Gaps      []GapQuestion
 	Examples  []dialogue.Example
+	Allow     []dialogue.Allow // calls that people are asked to allow
 	Begun     []string // what is put in line before the messages
 	Happened  []string // and after them
 	Close     bool
@@ -187,6 +188,11 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	}
 	for _, e := range c.Examples {
 		if err := t.noteExample(e, id, turn.ID, now); err != nil {
+			return false, err
+		}
+	}
+	for _, a := range c.Allow {
+		if err := t.putAllowance(id, a, now); err != nil {
 			return false, err
 		}
 	}

@@ -190,6 +190,8 @@ const (
 	Confirmed      = "confirmed"       // when the customer says that it was meant
 	TakesOver      = "takes_over"      // the first words of a bot that a conversation was passed to
 	PassedOn       = "passed_on"       // when a matter is passed to people
+	AsksApproval   = "asks_approval"   // when a person has to allow what a tool would do
+	NotAllowed     = "not_allowed"     // when they do not
 )
 
 var defaults = map[string][]string{
@@ -217,6 +219,8 @@ var defaults = map[string][]string{
 	Confirmed:      {"Good. Is there anything else?"},
 	TakesOver:      {"This is {{ bot }}."},
 	PassedOn:       {"That is for a colleague. I have asked one, who will answer you here."},
+	AsksApproval:   {"I have asked a colleague whether that can be done, and will tell you here."},
+	NotAllowed:     {"A colleague has looked at it: I am sorry, that cannot be done."},
 	PartUnknown:    {"About \"{{ question }}\": I don't know, and I would rather not guess."},
 	PartAsked:      {"About \"{{ question }}\": I don't know, and I would rather not guess. I have asked a colleague."},
 	FaultSaid:      {"I'm sorry, I could not deal with your message. I have asked a colleague, who will answer you here."},

@@ -14,7 +14,7 @@ import (
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/core/tool"
 )
 
 // nonsense is words that nobody knows, each of them misspelt.
@@ -286,7 +286,7 @@ func FuzzSplit(f *testing.F) {
 
 func seatsTool(t *testing.T, s dialogue.Snapshot) dialogue.Tool {
 	t.Helper()
-	tool, err := workspace.ParseTool("seats", []byte(`tool: seats
+	seats, err := tool.Parse("seats", []byte(`tool: seats
 title: Book seats
 connection: timetable
 path: /seats
@@ -296,7 +296,7 @@ arguments:
   properties:
     seats: {type: integer}
   required: [seats]
-hear:
+comes_from:
   seats: {ask: How many seats?}
 say:
   - text: Booked.
@@ -305,5 +305,5 @@ sorry: I cannot book now.
 	if err != nil {
 		t.Fatal(err)
 	}
-	return dialogue.PrepareTool(s.Settings.Analyzer(), tool)
+	return dialogue.PrepareTool(s.Settings.Analyzer(), seats)
 }

@@ -1,37 +1,62 @@
 package dialogue
 
 import (
+	"encoding/json"
+	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
 )
 
 // callsInTurn bounds how many tools one turn may call.
 const callsInTurn = 4
 
-// use calls a tool, or says what came of it, or asks for what is missing. It
-// returns the outcome for the trace.
-func (t *turn) use(tool Tool, arguments map[string]any, question string, likeness float64) string {
+// A Used tool gave the latest answer of a tool: what a customer says next may correct it, or
+// ask the same for other values.
+type Used struct {
+	Tool     string         `json:"tool"`
+	Said     map[string]any `json:"said"` // the arguments that were said
+	Question string         `json:"question"`
+	Replies  int            `json:"replies"` // how many the bot had made
+}
+
+// use calls a tool, or says what came of it, or asks for what is missing. said are the
+// arguments that the customer said. It returns the outcome for the trace.
+func (t *turn) use(tool Tool, said map[string]any, question string, likeness float64) string {
+	arguments, missing := tool.Settle(said, t.Memory)
 	record := func(outcome string) string {
 		t.trace.Tools = append(t.trace.Tools, ToolUse{tool.Name, likeness, arguments, outcome})
 		return outcome
 	}
-	if missing := tool.complete(arguments); missing != nil {
-		t.next.Open = &OpenQuestion{Tool: tool.Name, Arguments: arguments, Missing: missing.Name, Question: question}
+	if missing != nil && missing.Ask == "" {
+		t.next.Open = nil
+		t.missed(question)
+		return record("needs what is verified of the contact: " + missing.Memory)
+	}
+	if missing != nil {
+		t.next.Open = &OpenQuestion{Tool: tool.Name, Arguments: said, Missing: missing.Name, Question: question}
 		t.answers = append(t.answers, missing.Ask)
 		return record("asked for " + missing.Name)
 	}
 	t.next.Open = nil
 	call := Call{tool.Name, arguments}
 	if err := tool.CheckArguments(arguments); err != nil {
-		t.unknown = append(t.unknown, question)
+		t.missed(question)
 		return record("the arguments do not fit: " + err.Error())
 	}
 	at := slices.IndexFunc(t.Results, func(r Result) bool { return r.key() == call.key() })
 	switch {
+	case at < 0 && tool.Approval && !t.allows(call):
+		t.effects = append(t.effects, Allow{Call: call, Said: said, Question: question})
+		t.tell(fmt.Sprintf("asked on %s for what a person has to allow: %s", t.Channel.Title, tool.Title), fmt.Sprintf("Asked: %s\nThe tool: %s\nWith: %s\n", question, tool.Title, shownArguments(arguments)))
+		t.note(Asked{Question: question})
+		t.say(bot.AsksApproval, question)
+		return record("a person is asked to allow it")
 	case at < 0 && len(t.Results)+len(t.calls) >= callsInTurn:
-		t.unknown = append(t.unknown, question)
+		t.missed(question)
 		return record("too many calls in one turn")
 	case at < 0:
 		t.calls = append(t.calls, call)
@@ -50,7 +75,34 @@ func (t *turn) use(tool Tool, arguments map[string]any, question string, likenes
 		return record("no words for the result: " + err.Error())
 	}
 	t.answered(question, words)
+	t.next.Used = &Used{tool.Name, said, question, t.next.Replies}
 	return record("answered by the tool")
+}
+
+// shownArguments are arguments as people read them.
+func shownArguments(arguments map[string]any) string {
+	var list []string
+	for _, name := range slices.Sorted(maps.Keys(arguments)) {
+		list = append(list, fmt.Sprintf("%s: %v", name, arguments[name]))
+	}
+	return strings.Join(list, ", ")
+}
+
+// Words says what a call would do, for people.
+func (c Call) Words() string {
+	if len(c.Arguments) == 0 {
+		return c.Tool
+	}
+	return c.Tool + " (" + shownArguments(c.Arguments) + ")"
+}
+
+// granted returns the tool of a name, if the bot may use it.
+func (s Snapshot) granted(name string) (Tool, bool) {
+	at := slices.IndexFunc(s.Tools, func(tool Tool) bool { return tool.Name == name })
+	if at < 0 {
+		return Tool{}, false
+	}
+	return s.Tools[at], true
 }
 
 // askAgain is how often a tool's question is put before it is given up.
@@ -61,29 +113,23 @@ const askAgain = 2
 // any other, and the question is put again behind the answer.
 func (t *turn) fillOpen() bool {
 	open := *t.next.Open
-	at := slices.IndexFunc(t.Tools, func(tool Tool) bool { return tool.Name == open.Tool })
-	if at < 0 {
+	tool, ok := t.granted(open.Tool)
+	if !ok {
 		t.next.Open = nil
 		return false
 	}
-	tool := t.Tools[at]
-	heard := tool.hear(t.said, open.Missing, t.Now)
-	if _, ok := heard[open.Missing]; ok {
-		arguments := map[string]any{}
-		maps.Copy(arguments, open.Arguments)
-		maps.Copy(arguments, heard)
-		outcome := t.use(tool, arguments, open.Question, 1)
+	said := maps.Clone(open.Arguments)
+	if said == nil {
+		said = map[string]any{}
+	}
+	heard := tool.hear(t.said, open.Missing, t.Now, t.Settings.Speech())
+	maps.Copy(said, heard)
+	if _, ok := heard[open.Missing]; ok || len(heard) > 0 && t.onlyValues(tool, t.said) {
+		outcome := t.use(tool, said, open.Question, 1)
 		t.trace.Understood = append(t.trace.Understood, Understood{
 			Part: answer.Part{Text: t.said, Kind: answer.Statement}, Outcome: "filled " + open.Missing + "; " + outcome,
 		})
-		switch {
-		case len(t.calls) > 0:
-			t.came(CodeCalling, "the missing detail was given")
-		case len(t.unknown) > 0:
-			t.conclude(false, false)
-		default:
-			t.came(CodeAnswered, "a tool gave the answer")
-		}
+		t.called("the missing detail was given")
 		return true
 	}
 	open.Tries++
@@ -92,4 +138,131 @@ func (t *turn) fillOpen() bool {
 		t.next.Open = nil
 	}
 	return false
+}
+
+// called settles a turn that was about a tool alone.
+func (t *turn) called(why string) {
+	switch {
+	case len(t.calls) > 0:
+		t.came(CodeCalling, why)
+	case len(t.unknown) > 0:
+		t.conclude(false, false)
+	case t.next.Open != nil:
+		t.came(CodeAskedBack, "the tool needs "+t.next.Open.Missing)
+	default:
+		t.came(CodeAnswered, "a tool gave the answer")
+	}
+}
+
+// onlyValues reports whether what was said is about nothing but a tool's values, and what
+// else those say who ask for it.
+func (t *turn) onlyValues(tool Tool, said string) bool {
+	for _, term := range tool.telling(t.Finder.Index.Analyzer(), said) {
+		if !slices.ContainsFunc(tool.examples, func(stems []string) bool { return slices.Contains(stems, term.Stem) }) {
+			return false
+		}
+	}
+	return true
+}
+
+// usedFor is how many replies on a tool's answer may still be taken up.
+const usedFor = 3
+
+// followsUp takes what was said for a correction of what a tool was asked before, or for the
+// same question about something else: "no, Hallow Point", "and tomorrow?".
+func (t *turn) followsUp(part answer.Part) (outcome string, ok bool) {
+	used := t.next.Used
+	if used == nil || t.next.Replies-used.Replies > usedFor {
+		return "", false
+	}
+	tool, granted := t.granted(used.Tool)
+	speech := t.Settings.Speech()
+	rest, _ := speech.Corrects(part.Text)
+	heard := tool.hear(rest, "", t.Now, speech)
+	if !granted || len(heard) == 0 || !t.onlyValues(tool, rest) {
+		return "", false
+	}
+	said := maps.Clone(used.Said)
+	if said == nil {
+		said = map[string]any{}
+	}
+	maps.Copy(said, heard)
+	return "asks the tool anew; " + t.use(tool, said, used.Question, 1), true
+}
+
+// earlierLines is how many lines of a customer are looked back through for a value.
+const earlierLines = 6
+
+// gather takes the arguments of a tool out of the talk: out of the question, then the whole
+// message; what a tool cannot do without, and holds for longer than a day or a number, also
+// out of what was said before.
+func (t *turn) gather(tool Tool, question string) map[string]any {
+	speech := t.Settings.Speech()
+	said := tool.hear(question, "", t.Now, speech)
+	add := func(line string, only func(argument) bool) {
+		for name, value := range tool.hear(line, "", t.Now, speech) {
+			at := slices.IndexFunc(tool.arguments, func(a argument) bool { return a.Name == name })
+			if _, known := said[name]; !known && only(tool.arguments[at]) {
+				said[name] = value
+			}
+		}
+	}
+	add(t.said, func(argument) bool { return true })
+	left := earlierLines
+	for _, line := range slices.Backward(t.Talk) {
+		if line.By == "customer" && left > 0 {
+			left--
+			add(line.Text, argument.lasts)
+		}
+	}
+	return said
+}
+
+// lasts reports whether a value that was said earlier in a talk still holds.
+func (a argument) lasts() bool {
+	return a.Required && (len(a.values) > 0 || a.pattern != nil || a.Format == "email")
+}
+
+// An Allowed is what a person said to a call that waited for them: it wakes the turn.
+type Allowed struct {
+	Allow
+	Yes bool   `json:"yes"`
+	Why string `json:"why,omitempty"` // of a no
+	By  string `json:"by"`
+}
+
+// allowances are what people said to calls that woke the turn.
+func (t *turn) allowances() (list []Allowed) {
+	for _, w := range t.Wakes {
+		var a Allowed
+		if w.Kind == ByAllowance && json.Unmarshal([]byte(w.Body), &a) == nil {
+			list = append(list, a)
+		}
+	}
+	return list
+}
+
+// allows reports whether a person has allowed a call.
+func (t *turn) allows(call Call) bool {
+	return slices.ContainsFunc(t.allowances(), func(a Allowed) bool { return a.Yes && a.Call.key() == call.key() })
+}
+
+// carryOn goes on with the calls that people have decided on.
+func (t *turn) carryOn() {
+	for _, a := range t.allowances() {
+		tool, ok := t.granted(a.Tool)
+		switch {
+		case !ok || t.next.Lead == LedByPerson || t.next.Lead == Closed:
+		case a.Yes:
+			t.use(tool, a.Said, a.Question, 1)
+			t.called(a.By + " allowed the call")
+		default:
+			t.trace.Tools = append(t.trace.Tools, ToolUse{tool.Name, 1, a.Arguments, "not allowed by " + a.By})
+			t.say(bot.NotAllowed, a.Question)
+			if a.Why != "" {
+				t.answers = append(t.answers, a.Why)
+			}
+			t.came(CodeAnswered, a.By+" did not allow the call")
+		}
+	}
 }

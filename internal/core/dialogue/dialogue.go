@@ -30,6 +30,7 @@ type State struct {
 	Lead         Lead          `json:"-"` // kept in a column of its own
 	Open         *OpenQuestion `json:"open,omitempty"`
 	Asked        []Asked       `json:"asked,omitempty"` // the latest questions, at most keptQuestions
+	Used         *Used         `json:"used,omitempty"`
 	Offer        *Offer        `json:"offer,omitempty"`
 	Offered      []string      `json:"offered,omitempty"` // the latest questions that something was offered for, at most keptOffers
 	LastQuestion string        `json:"last_question,omitempty"`
@@ -46,7 +47,7 @@ type State struct {
 // An OpenQuestion waits for an argument of a tool.
 type OpenQuestion struct {
 	Tool      string         `json:"tool"`
-	Arguments map[string]any `json:"arguments"`
+	Arguments map[string]any `json:"arguments"` // that were said
 	Missing   string         `json:"missing"`
 	Question  string         `json:"question"` // what the customer had asked
 	Tries     int            `json:"tries"`
@@ -112,6 +113,8 @@ const (
 	ByHandBack WakeKind = "hand_back" // a person gave the conversation back
 	ByEvent    WakeKind = "event"     // something happened elsewhere
 	ByRun      WakeKind = "run"       // something happened to a run of a flow: Body is a RunWake
+
+	ByAllowance WakeKind = "allowance" // a person decided on a call that waited for them: Body is an Allowed
 )
 
 // A Call asks for a tool to be called.

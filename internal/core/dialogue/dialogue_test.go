@@ -18,6 +18,7 @@ import (
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/core/tool"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/reading"
 )
@@ -46,7 +47,7 @@ func brackwater(t testing.TB) (dialogue.Snapshot, func(s dialogue.Snapshot, name
 		State:   dialogue.State{Lead: dialogue.LedByBot},
 		Channel: workspace.Channel{Name: "website", Title: "Website chat"}, Abilities: workspace.Abilities{Limit: 1200, Cites: true},
 	}
-	var tools []workspace.Tool
+	var tools []tool.Tool
 	bots := map[string]bot.Brief{}
 	for _, d := range documents {
 		var err error
@@ -56,9 +57,9 @@ func brackwater(t testing.TB) (dialogue.Snapshot, func(s dialogue.Snapshot, name
 		case "bot":
 			bots[d.Name], err = bot.Parse(d.Name, []byte(d.Text))
 		case "tool":
-			var tool workspace.Tool
-			tool, err = workspace.ParseTool(d.Name, []byte(d.Text))
-			tools = append(tools, tool)
+			var read tool.Tool
+			read, err = tool.Parse(d.Name, []byte(d.Text))
+			tools = append(tools, read)
 		}
 		if err != nil {
 			t.Fatal(err)

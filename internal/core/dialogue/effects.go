@@ -21,7 +21,7 @@ type Effect interface {
 
 // Effects are the kinds of effects that turns decide on, one of each.
 var Effects = []Effect{
-	Say{}, Remember{}, Escalate{}, Pass{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}, OptOut{},
+	Say{}, Remember{}, Escalate{}, Pass{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}, OptOut{}, Allow{},
 	flow.Tag{}, flow.Stand{}, flow.Note{}, flow.Call{}, flow.Assign{}, flow.Close{}, flow.Start{}, flow.Count{},
 }
 
@@ -91,6 +91,13 @@ type Sync struct {
 	Memory     contact.Memory
 }
 
+// Allow asks people to allow a call of a tool. What they say wakes the conversation.
+type Allow struct {
+	Call
+	Said     map[string]any `json:"said"` // the arguments that were said
+	Question string         `json:"question"`
+}
+
 // The names of the kinds.
 func (Say) Kind() string      { return "say" }
 func (Remember) Kind() string { return "remember" }
@@ -102,6 +109,7 @@ func (Notify) Kind() string   { return "notify" }
 func (WriteRow) Kind() string { return "row" }
 func (Sync) Kind() string     { return "sync" }
 func (OptOut) Kind() string   { return "opt_out" }
+func (Allow) Kind() string    { return "allow" }
 
 func (e Say) String() string {
 	return fmt.Sprintf("reply of %d characters", len([]rune(message.Plain(e.Parts))))
@@ -118,6 +126,7 @@ func (e Example) String() string {
 }
 func (e Notify) String() string   { return "notify " + e.To }
 func (e WriteRow) String() string { return "row in sheet " + e.Sheet }
+func (e Allow) String() string    { return "ask people to allow " + e.Tool }
 func (e Sync) String() string     { return "contact to " + e.Connection }
 func (e OptOut) String() string {
 	if e.Again {

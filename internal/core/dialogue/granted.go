@@ -26,14 +26,11 @@ func (r *reader) act(calls []thinker.Call) (why string) {
 			return "the model calls more tools than a turn may"
 		}
 		tool := r.Tools[at]
-		arguments := maps.Clone(call.Arguments)
-		if arguments == nil {
-			arguments = map[string]any{}
-		}
+		arguments, missing := tool.Settle(call.Arguments, r.Memory)
 		record := func(outcome string) {
 			r.trace.Tools = append(r.trace.Tools, ToolUse{Tool: tool.Name, Likeness: 1, Arguments: arguments, Outcome: outcome})
 		}
-		if missing := tool.complete(arguments); missing != nil {
+		if missing != nil {
 			record("the model left out " + missing.Name)
 			return fmt.Sprintf("the model calls %s without %s", tool.Name, missing.Name)
 		}
@@ -43,6 +40,10 @@ func (r *reader) act(calls []thinker.Call) (why string) {
 		}
 		made := Call{tool.Name, arguments}
 		result := slices.IndexFunc(r.Results, func(x Result) bool { return x.key() == made.key() })
+		if result < 0 && tool.Approval && !r.allows(made) {
+			record("it waits for a person")
+			return fmt.Sprintf("the model calls %s, which a person has to allow", tool.Name)
+		}
 		if result < 0 {
 			r.calls = append(r.calls, made)
 			r.came(CodeCalling, "the model asks for a tool")

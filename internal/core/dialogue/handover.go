@@ -52,17 +52,20 @@ func (t *turn) escalate(reason string) {
 	}
 	summary := t.summary()
 	t.effects = append(t.effects, Escalate{reason, priority, summary})
-	if notify := t.Brief.Escalate; notify.Notify != "" {
-		who := "A customer"
-		if name := t.Settings.Fields.Person(t.Memory); name != "" {
-			who = name
-		}
-		t.effects = append(t.effects, Notify{
-			Connection: notify.Notify, To: notify.To,
-			Subject: fmt.Sprintf("%s waits on %s: %s", who, t.Channel.Title, bot.Because(reason)),
-			Body:    summary.String(),
-		})
+	t.tell(fmt.Sprintf("waits on %s: %s", t.Channel.Title, bot.Because(reason)), summary.String())
+}
+
+// tell notifies people of something about the customer, if the brief says whom.
+func (t *turn) tell(what, body string) {
+	notify := t.Brief.Escalate
+	if notify.Notify == "" {
+		return
 	}
+	who := "A customer"
+	if name := t.Settings.Fields.Person(t.Memory); name != "" {
+		who = name
+	}
+	t.effects = append(t.effects, Notify{Connection: notify.Notify, To: notify.To, Subject: who + " " + what, Body: body})
 }
 
 // summary sums the conversation up for the person who takes it.

@@ -91,10 +91,8 @@ func (t *turn) nameField() string {
 }
 
 func (t *turn) reask(open *OpenQuestion) {
-	for _, tool := range t.Tools {
-		if tool.Name == open.Tool {
-			t.answers = append(t.answers, tool.Hear[open.Missing].Ask)
-		}
+	if tool, ok := t.granted(open.Tool); ok {
+		t.answers = append(t.answers, tool.ComesFrom[open.Missing].Ask)
 	}
 }
 

@@ -2,60 +2,71 @@ package dialogue
 
 import (
 	"encoding/json"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/core/tool"
 )
 
 // A Tool is a workspace tool made ready to be recognised in questions.
 type Tool struct {
-	workspace.Tool
+	tool.Tool
 	arguments []argument
 	examples  [][]string // stems of the questions it answers, without values
 }
 
 // An argument is one of a tool's, with its values taken apart.
 type argument struct {
-	workspace.Argument
-	values []value
+	tool.Argument
+	values  []value
+	pattern *regexp.Regexp // of a whole value; nil: none
 }
 
-// A value is one that an argument may have.
+// A value is one that an argument may have, in one way of saying it.
 type value struct {
 	text  string
 	words []text.Word
 	short string // the word that stands for it alone, "" if none does
 }
 
-func takeApart(values []string) []value {
-	list := make([]value, len(values))
-	for i, v := range values {
-		list[i] = value{text: v, words: text.Words(v)}
+func takeApart(a tool.Argument) []value {
+	list := make([]value, 0, len(a.Values))
+	for _, v := range a.Values {
+		list = append(list, value{text: v, words: text.Words(v)})
 	}
 	for i := range list {
 		list[i].short = distinctive(list[i].words, list)
+	}
+	for _, v := range a.Values {
+		for _, other := range a.Words[v] {
+			list = append(list, value{text: v, words: text.Words(other)})
+		}
 	}
 	return list
 }
 
 // PrepareTool makes a tool ready for Snapshot.Tools.
-func PrepareTool(analyzer *text.Analyzer, t workspace.Tool) Tool {
-	tool := Tool{Tool: t}
+func PrepareTool(analyzer *text.Analyzer, t tool.Tool) Tool {
+	prepared := Tool{Tool: t}
 	for _, a := range t.ArgumentList() {
-		tool.arguments = append(tool.arguments, argument{a, takeApart(a.Values)})
+		taken := argument{Argument: a, values: takeApart(a)}
+		if a.Pattern != "" {
+			taken.pattern, _ = regexp.Compile(`^(?:` + a.Pattern + `)$`) // one of another syntax finds nothing
+		}
+		prepared.arguments = append(prepared.arguments, taken)
 	}
 	for _, example := range t.When {
 		var stems []string
-		for _, term := range tool.telling(analyzer, example) {
+		for _, term := range prepared.telling(analyzer, example) {
 			stems = append(stems, term.Stem)
 		}
-		tool.examples = append(tool.examples, stems)
+		prepared.examples = append(prepared.examples, stems)
 	}
-	return tool
+	return prepared
 }
 
 // likeness compares a question with those the tool answers, leaving out the
@@ -89,7 +100,9 @@ func (t Tool) telling(analyzer *text.Analyzer, question string) []text.Term {
 	var taken []text.Span
 	for _, a := range t.arguments {
 		for _, m := range mentions(words, a.values) {
-			taken = append(taken, text.Span{Start: words[m.first].Start, End: words[m.last].End})
+			if m.first < m.last || !isEveryday(words[m.first].Folded) {
+				taken = append(taken, text.Span{Start: words[m.first].Start, End: words[m.last].End})
+			}
 		}
 	}
 	var terms []text.Term
@@ -102,18 +115,25 @@ func (t Tool) telling(analyzer *text.Analyzer, question string) []text.Term {
 	return terms
 }
 
+// isEveryday reports whether a word is one of the language rather than a name: as a value
+// ("last", "return") it yet tells what is wanted.
+func isEveryday(folded string) bool { return text.IsCommon(folded) || text.English().Times(folded) > 0 }
+
 // hear takes arguments out of what was said. expected names the argument that
 // was asked for, "" if none: a value that stands alone is its.
-func (t Tool) hear(said, expected string, now time.Time) map[string]any {
+func (t Tool) hear(said, expected string, now time.Time, speech text.Speech) map[string]any {
 	words := text.Words(said)
 	heard := map[string]any{}
 	for _, a := range t.arguments {
+		asked := a.Name == expected
 		switch {
+		case !a.Said():
 		case len(a.values) > 0:
 			for _, m := range mentions(words, a.values) {
 				before := m.first > 0 && slices.Contains(a.After, words[m.first-1].Folded)
 				claimed := m.first > 0 && t.claims(words[m.first-1].Folded, a.Name)
-				if before || a.Name == expected && !claimed || a.Required && !claimed && heard[a.Name] == nil {
+				free := a.Required || len(a.After) == 0
+				if before || asked && !claimed || free && !claimed && heard[a.Name] == nil {
 					heard[a.Name] = m.value
 				}
 			}
@@ -122,7 +142,9 @@ func (t Tool) hear(said, expected string, now time.Time) map[string]any {
 				heard[a.Name] = day.Format(time.DateOnly)
 			}
 		case a.Format == "time-of-day":
-			if clock, ok := text.Clock(said); ok {
+			if clock, ok := text.TimeOfDay(said); ok {
+				heard[a.Name] = clock
+			} else if clock, ok := text.SpokenClock(said, true); ok && asked {
 				heard[a.Name] = clock
 			}
 		case a.Format == "email":
@@ -130,17 +152,73 @@ func (t Tool) hear(said, expected string, now time.Time) map[string]any {
 				heard[a.Name] = email
 			}
 		case a.Type == "integer" || a.Type == "number":
-			for _, w := range words {
-				if n, ok := text.Number(w.Folded); ok {
-					heard[a.Name] = n
-					break
+			if n, ok := a.number(said, speech, words, asked); ok {
+				heard[a.Name] = n
+			}
+		case a.Type == "boolean":
+			if yes, ok := speech.YesOrNo(said); ok && asked {
+				heard[a.Name] = yes
+			}
+		case a.pattern != nil:
+			for _, token := range strings.Fields(said) {
+				if token = strings.Trim(token, `.,;:!?()"'`); a.pattern.MatchString(token) {
+					heard[a.Name] = token
+				} else if token = strings.ToUpper(token); a.pattern.MatchString(token) {
+					heard[a.Name] = token
 				}
 			}
-		case a.Name == expected && strings.TrimSpace(said) != "":
+		case asked && strings.TrimSpace(said) != "":
 			heard[a.Name] = text.Squeeze(said)
+		default:
+			if rest := a.follows(said, words); rest != "" {
+				heard[a.Name] = rest
+			}
 		}
 	}
 	return heard
+}
+
+// number is the first number that is the argument's: beside one of its words, where it has
+// some, unless it was asked for.
+func (a argument) number(said string, speech text.Speech, words []text.Word, asked bool) (float64, bool) {
+	for _, f := range speech.Figures(said) {
+		if f.Start > 0 && isDigit(said[f.Start-1]) || f.End < len(said) && isDigit(said[f.End]) {
+			continue // a piece of something longer
+		}
+		beside := false
+		for _, w := range words {
+			if w.End < f.Start && f.Start-w.End <= 1 && slices.Contains(a.After, w.Folded) || w.Start > f.End && w.Start-f.End <= 1 && slices.Contains(a.Before, w.Folded) {
+				beside = true
+			}
+		}
+		if beside || asked || len(a.After)+len(a.Before) == 0 {
+			return f.Value, true
+		}
+	}
+	return 0, false
+}
+
+func isDigit(b byte) bool { return b >= '0' && b <= '9' }
+
+// mostFollowing is how many words of a text are taken that stands after one of its words.
+const mostFollowing = 8
+
+// follows is what stands after one of the argument's words, to the end of what belongs
+// together: "I lost [a red umbrella]".
+func (a argument) follows(said string, words []text.Word) string {
+	for i, w := range words {
+		if !slices.Contains(a.After, w.Folded) || i+1 == len(words) {
+			continue
+		}
+		last := i
+		for last+1 < len(words) && last-i < mostFollowing && !strings.ContainsAny(said[words[last].End:words[last+1].Start], ".,;:!?\n") {
+			last++
+		}
+		if last > i {
+			return text.Squeeze(said[words[i+1].Start:words[last].End])
+		}
+	}
+	return ""
 }
 
 // claims reports whether a word announces the value of another argument.
@@ -148,22 +226,6 @@ func (t Tool) claims(word, name string) bool {
 	return slices.ContainsFunc(t.arguments, func(a argument) bool {
 		return a.Name != name && slices.Contains(a.After, word)
 	})
-}
-
-// complete adds defaults, and returns the first required argument that is still
-// missing, if any.
-func (t Tool) complete(arguments map[string]any) (missing *workspace.Argument) {
-	for i, a := range t.arguments {
-		if _, ok := arguments[a.Name]; ok {
-			continue
-		}
-		if a.Default != nil {
-			arguments[a.Name] = a.Default
-		} else if a.Required && missing == nil {
-			missing = &t.arguments[i].Argument
-		}
-	}
-	return missing
 }
 
 // A mention is a value found among words.

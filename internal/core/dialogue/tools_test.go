@@ -7,7 +7,7 @@ import (
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/core/tool"
 )
 
 // Words of any length can be compared: a choice may be a single letter.
@@ -30,15 +30,15 @@ func FuzzHear(f *testing.F) {
 		if len(value) > 200 || len(said) > 2_000 {
 			return
 		}
-		tool := PrepareTool(text.NewAnalyzer("en", nil), workspace.Tool{
-			Name: "t", When: []string{"book " + value}, Hear: map[string]workspace.Hear{"a": {After: []string{"to"}}},
+		made := PrepareTool(text.NewAnalyzer("en", nil), tool.Tool{
+			Name: "t", When: []string{"book " + value}, ComesFrom: map[string]tool.Origin{"a": {After: []string{"to"}}},
 			Arguments: map[string]any{"type": "object", "required": []any{"a"}, "properties": map[string]any{
 				"a": map[string]any{"type": "string", "enum": []any{value, "Room A", "b"}}, "n": map[string]any{"type": "integer"}, "d": map[string]any{"type": "string", "format": "date"},
 				"h": map[string]any{"type": "string", "format": "time-of-day"}, "m": map[string]any{"type": "string", "format": "email"}, "w": map[string]any{"type": "string"},
 			}},
 		})
 		for _, expected := range []string{"", "a", "w"} {
-			heard := tool.hear(said, expected, now)
+			heard := made.hear(said, expected, now, text.SpeechOf("en"))
 			if _, err := json.Marshal(heard); err != nil {
 				t.Errorf("%q: %v", said, err)
 			}
@@ -46,6 +46,6 @@ func FuzzHear(f *testing.F) {
 				t.Errorf("%q is heard as %q", said, a)
 			}
 		}
-		tool.likeness(knowledge.Build(text.NewAnalyzer("en", nil), nil), said)
+		made.likeness(knowledge.Build(text.NewAnalyzer("en", nil), nil), said)
 	})
 }

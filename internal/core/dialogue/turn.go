@@ -26,8 +26,12 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	t.timed("understand")
 	t.listenIn()
 	t.wakeRuns()
+	t.carryOn()
 	switch {
 	case t.unfinished():
+		return t.decision()
+	case t.said == "" && len(t.answers) > 0:
+		t.send()
 		return t.decision()
 	case t.Blocked && t.said != "":
 		t.came(CodeSilent, "the contact is blocked")
@@ -356,12 +360,17 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 	}
 
 	for _, tool := range t.Tools {
-		heard := tool.hear(part.Text, "", t.Now)
+		heard := tool.hear(part.Text, "", t.Now, t.Settings.Speech())
 		if likeness, ok := t.isForTool(tool, part, found, len(heard) > 0); ok {
 			unquoted()
-			u.Outcome = t.use(tool, heard, part.Text, likeness)
+			u.Outcome = t.use(tool, t.gather(tool, part.Text), part.Text, likeness)
 			return false
 		}
+	}
+	if outcome, ok := t.followsUp(part); ok {
+		unquoted()
+		u.Outcome = outcome
+		return false
 	}
 	rule, is := t.forbids(part, reply)
 	if to := t.passTo(part, reply); to != nil && !beside && t.mayPass(*to, part, is) {

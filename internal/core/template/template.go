@@ -27,6 +27,7 @@ type Values struct {
 	Channel   string            // the channel's name
 	Arguments map[string]any    // what a tool was called with
 	Result    any               // what a tool gave back, as decoded JSON
+	Status    int               // of its answer, as HTTP has it; 0 where it has none
 	Now       time.Time
 }
 
@@ -40,6 +41,7 @@ var environment = sync.OnceValues(func() (*cel.Env, error) {
 		cel.Variable("channel", cel.StringType),
 		cel.Variable("arguments", cel.MapType(cel.StringType, cel.DynType)),
 		cel.Variable("result", cel.DynType),
+		cel.Variable("status", cel.IntType),
 		cel.Variable("now", cel.TimestampType),
 	)
 })
@@ -61,7 +63,7 @@ func (v Values) activation(fields []string) map[string]any {
 	}
 	return map[string]any{
 		"contact": contact, "bot": v.Bot, "workspace": v.Workspace, "question": v.Question,
-		"channel": v.Channel, "arguments": arguments, "result": v.Result, "now": v.Now,
+		"channel": v.Channel, "arguments": arguments, "result": v.Result, "status": v.Status, "now": v.Now,
 	}
 }
 
@@ -124,11 +126,19 @@ func Compile(source string) (*Expression, error) {
 
 // Value evaluates the expression.
 func (e *Expression) Value(v Values) (any, error) {
+	out, err := e.eval(v)
+	if err != nil {
+		return nil, err
+	}
+	return out.Value(), nil
+}
+
+func (e *Expression) eval(v Values) (ref.Val, error) {
 	out, _, err := e.program.Eval(v.activation(e.fields))
 	if err != nil {
 		return nil, fmt.Errorf("in %q: %w", shortened(e.source), err)
 	}
-	return out.Value(), nil
+	return out, nil
 }
 
 // Holds evaluates a condition. What is not a boolean is an error.
@@ -189,7 +199,10 @@ func (t Template) Fields() (fields []string) {
 }
 
 // Fill returns the text with every expression evaluated.
-func (t Template) Fill(v Values) (string, error) {
+func (t Template) Fill(v Values) (string, error) { return t.FillWith(v, func(s string) string { return s }) }
+
+// FillWith is Fill, where what an expression gives is escaped.
+func (t Template) FillWith(v Values, escape func(string) string) (string, error) {
 	var b strings.Builder
 	for _, p := range t.pieces {
 		if p.expression == nil {
@@ -200,7 +213,7 @@ func (t Template) Fill(v Values) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		b.WriteString(show(value))
+		b.WriteString(escape(show(value)))
 	}
 	return b.String(), nil
 }
@@ -213,6 +226,11 @@ func show(value any) string {
 		return strconv.FormatFloat(v, 'f', -1, 64)
 	case time.Time:
 		return v.Format("2006-01-02 15:04")
+	case *types.Optional:
+		if !v.HasValue() {
+			return ""
+		}
+		return show(v.GetValue().Value())
 	default:
 		return fmt.Sprint(v)
 	}

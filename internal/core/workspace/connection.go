@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"net/url"
+	"regexp"
 	"strings"
 	"time"
 
@@ -21,10 +22,11 @@ const (
 	HTTPSystem ConnectionKind = "http" // tools, CRMs, text gateways
 	MailServer ConnectionKind = "smtp"
 	Model      ConnectionKind = "model" // a server of language models
+	MCPServer  ConnectionKind = "mcp"   // a server of tools, by the Model Context Protocol
 )
 
 // connectionKinds are the kinds in words.
-var connectionKinds = map[ConnectionKind]string{HTTPSystem: "connection to an HTTP system", MailServer: "connection to a mail server", Model: "connection to a model server"}
+var connectionKinds = map[ConnectionKind]string{HTTPSystem: "connection to an HTTP system", MailServer: "connection to a mail server", Model: "connection to a model server", MCPServer: "connection to an MCP server"}
 
 // A Connection is the address of an outside system. Its secret is kept apart,
 // sealed.
@@ -32,8 +34,9 @@ type Connection struct {
 	Name    string         `yaml:"connection"`
 	Title   string         `yaml:"title"`
 	Kind    ConnectionKind `yaml:"kind"`
-	Address string         `yaml:"address"` // a URL, or HOST:PORT for smtp
+	Address string         `yaml:"address"` // a URL, or HOST:PORT for smtp; for mcp also program:NAME, one of those that the host's configuration allows
 	From    string         `yaml:"from"`    // smtp: the sender
+	Header  string         `yaml:"header"`  // http, mcp: the header that the secret is sent in; "": as a bearer token
 
 	// Of a model server.
 	Model       string   `yaml:"model"`       // the name of the model, as the server lists it
@@ -73,6 +76,15 @@ func (conn Connection) Origin() string {
 		return ""
 	}
 	return strings.ToLower(u.Scheme + "://" + u.Host)
+}
+
+// headerName is the name of a header that a secret may be sent in.
+var headerName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9-]{0,63}$`)
+
+// Program is the name of the program on this host that an MCP server is, if it is one.
+func (conn Connection) Program() (name string, is bool) {
+	name, is = strings.CutPrefix(conn.Address, "program:")
+	return name, is && conn.Kind == MCPServer
 }
 
 // signingKey is how many bytes a secret for signatures has at least.
@@ -126,8 +138,10 @@ func ParseConnection(file string, source []byte) (Connection, error) {
 	}
 	c.Name("$.connection", conn.Name)
 	switch conn.Kind {
-	case HTTPSystem, Model:
-		if u, err := url.Parse(conn.Address); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+	case HTTPSystem, Model, MCPServer:
+		if program, is := conn.Program(); is {
+			c.Name("$.address", program)
+		} else if u, err := url.Parse(conn.Address); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 			c.Wrong("$.address", "%q is not the address of an HTTP system; write it like https://crm.example.org/api", conn.Address)
 		} else if u.User != nil {
 			c.Wrong("$.address", "a secret does not belong in the address; set it with parrot connection secret")
@@ -143,7 +157,10 @@ func ParseConnection(file string, source []byte) (Connection, error) {
 			c.Wrong("$.from", "a mail server needs the address that mails come from")
 		}
 	default:
-		c.Wrong("$.kind", "%q is not a kind of connection; it is http, smtp or model", conn.Kind)
+		c.Wrong("$.kind", "%q is not a kind of connection; it is http, smtp, model or mcp", conn.Kind)
+	}
+	if conn.Header != "" && !headerName.MatchString(conn.Header) {
+		c.Wrong("$.header", "%q is not the name of a header; write one like X-Api-Key", conn.Header)
 	}
 	if conn.Title == "" {
 		conn.Title = conn.Name

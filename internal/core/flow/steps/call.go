@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/flow"
-	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/core/tool"
 )
 
 // longestCall is how long a run waits for a tool at most.
@@ -21,7 +21,7 @@ var call = &flow.StepKind{
 	},
 	Saves: fixed(flow.Any),
 	Check: func(c *flow.Checking, s *flow.Step) {
-		tool, ok := c.Find("tool", s.Raw("tool")).(workspace.Tool)
+		tool, ok := c.Find("tool", s.Raw("tool")).(tool.Tool)
 		if !ok {
 			return
 		}
