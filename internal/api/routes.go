@@ -76,6 +76,12 @@ type (
 		Ends         string `query:"ends" description:"Only those whose id ends so."`
 		Cursor       string `query:"cursor"`
 	}
+	ofTool struct {
+		Tool string `query:"tool" description:"Only those of this tool."`
+	}
+	ofConversation struct {
+		Conversation string `query:"conversation" description:"Only those of this conversation."`
+	}
 	actOnRun struct {
 		ID   string `path:"id"`
 		What string `path:"what" enum:"stop,retry,skip,move"`
@@ -175,6 +181,16 @@ var routes = sync.OnceValue(func() []route {
 		{"GET", "/connections/:name/models", "Documents", "The models that a model server has", byName{}, gives(listModels), ok, false},
 
 		{"POST", "/model-servers", "Documents", "The models that the server at an address has, before it is kept as a connection", nil, takes(modelsAt), ok, false},
+
+		{"GET", "/tools", "Tools", "List tools and how they stand", nil, gives(listTools), ok, false},
+		{"POST", "/tools/:name/try", "Tools", "Try a call of a tool, or of a draft of it", byName{}, takes(tryTool), ok, false},
+		{"GET", "/tool-calls", "Tools", "What tools were called with, the latest first", ofTool{}, gives(listToolCalls), ok, false},
+		{"GET", "/tool-calls/:id", "Tools", "One call: what was sent and what came back", byID{}, gives(showToolCall), ok, false},
+		{"GET", "/connections/:name/tools", "Tools", "What the MCP server of a connection can do, as tools to be kept", byName{}, gives(listMCPTools), ok, false},
+		{"POST", "/openapi", "Tools", "What an OpenAPI document says that a system can do, as tools to be kept", nil, takesLarge(listOperations, startLimit), ok, false},
+		{"GET", "/allowances", "Tools", "The calls of tools that wait for a person to allow them, the oldest first", ofConversation{}, gives(listAllowances), ok, false},
+		{"POST", "/allowances/:id/allow", "Tools", "Let a call that waits be made", byID{}, does(allow), ok, false},
+		{"POST", "/allowances/:id/refuse", "Tools", "Keep a call that waits from being made; the customer is told", byID{}, doesWith(refuse), ok, false},
 
 		{"POST", "/bots/:name/ask", "Bots", "Put one question to a bot", byName{}, takes(ask), ok, false},
 		{"POST", "/bots/:name/trial", "Bots", "Talk to a bot where nobody else sees it", byName{}, takes(try), ok, false},

@@ -111,6 +111,15 @@ func (e Endpoint) send(ctx context.Context, most int64, p tool.Prepared, key str
 	return status, raw, nil
 }
 
+// Get returns what stands at a path of the system, whatever it is, at most 8 MiB of it.
+func (e Endpoint) Get(ctx context.Context, path string) ([]byte, error) {
+	if !strings.HasPrefix(path, "/") {
+		path = "/" + path
+	}
+	_, raw, err := e.send(ctx, modelLimit, tool.Prepared{Method: http.MethodGet, Path: path}, "")
+	return raw, err
+}
+
 // sign adds the secret to a request.
 func (e Endpoint) sign(h http.Header) {
 	switch {

@@ -121,4 +121,3 @@ var flowCallKind = EffectKind{
 		}
 	},
 }
-

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/contact"
@@ -189,13 +190,112 @@ func (ts *Tools) Try(ctx context.Context, trial ToolTrial) (TriedTool, error) {
 	return tried, w.write(ctx, func(tx *store.Tx) error { return tx.PutToolCall(tried.Call) })
 }
 
-// MCPTools lists the tools of the MCP server of a connection.
-func (ts *Tools) MCPTools(ctx context.Context, connection string) ([]connect.MCPTool, error) {
+// All returns the tools, by name.
+func (ts *Tools) All() []tool.Tool { return all[tool.Tool](ts.w.config.Load()) }
+
+// Names returns the names of the tools.
+func (ts *Tools) Names() (names []string) {
+	for _, t := range ts.All() {
+		names = append(names, t.Name)
+	}
+	return names
+}
+
+// Title is what people call a tool; its name, if there is none any more.
+func (ts *Tools) Title(name string) string {
+	if t, ok := find[tool.Tool](ts.w.config.Load(), name); ok {
+		return t.Title
+	}
+	return name
+}
+
+// An Offered tool is something that an outside system can do, with the document of a tool
+// that does it.
+type Offered struct {
+	Name        string // free
+	Theirs      string // what the system calls it
+	Title       string
+	Description string
+	ReadsOnly   bool
+	Text        string
+}
+
+// offered makes documents of what a system can do.
+func (ts *Tools) offered(list []tool.Draft) (out []Offered) {
+	taken := map[string]bool{}
+	for _, name := range ts.Names() {
+		taken[name] = true
+	}
+	for _, d := range list {
+		o := Offered{Theirs: d.Name, Title: d.Title, Description: d.Description, ReadsOnly: d.ReadsOnly}
+		if d.MCPTool == "" {
+			o.Theirs = d.Method + " " + d.Path
+		}
+		base := tool.NameOf(d.Name)
+		d.Name = base
+		for n := 2; taken[d.Name]; n++ {
+			d.Name = fmt.Sprintf("%s-%d", base, n)
+		}
+		taken[d.Name] = true
+		o.Name, o.Text = d.Name, d.Text()
+		out = append(out, o)
+	}
+	return out
+}
+
+// listTime is how long a system may take to say what it can do.
+const listTime = 15 * time.Second
+
+// OfServer returns what the MCP server of a connection can do. One that cannot be reached is
+// Unreached.
+func (ts *Tools) OfServer(ctx context.Context, connection string) ([]Offered, error) {
 	target, err := ts.w.mcpTarget(ctx, connection)
-	if err != nil {
+	if errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
-	return connect.MCPTools(ctx, target)
+	if err != nil {
+		return nil, &Unreached{err}
+	}
+	ctx, cancel := context.WithTimeout(ctx, listTime)
+	defer cancel()
+	found, err := connect.MCPTools(ctx, target)
+	if err != nil {
+		return nil, &Unreached{err}
+	}
+	var list []tool.Draft
+	for _, t := range found {
+		list = append(list, tool.Draft{Name: t.Name, Title: t.Title, Description: t.Description, Connection: connection, MCPTool: t.Name, Arguments: t.Arguments, Result: t.Result, ReadsOnly: t.ReadsOnly})
+	}
+	return ts.offered(list), nil
+}
+
+// Operations returns what an OpenAPI document says that the system of a connection can do.
+// Without a document it is read from a path below the connection's address. What is wrong
+// with the document is ErrUnknown; a system that cannot be reached is Unreached.
+func (ts *Tools) Operations(ctx context.Context, connection, path string, document []byte) ([]Offered, error) {
+	conn, ok := find[workspace.Connection](ts.w.config.Load(), connection)
+	if !ok || conn.Kind != workspace.HTTPSystem {
+		return nil, fmt.Errorf("%wthere is no connection to an HTTP system called %q; make it first, then pick what it can do", ErrUnknown, connection)
+	}
+	ctx, cancel := context.WithTimeout(ctx, listTime)
+	defer cancel()
+	if len(document) == 0 {
+		endpoint, err := ts.w.Documents.endpoint(ctx, connection)
+		if err == nil {
+			document, err = endpoint.Get(ctx, path)
+		}
+		if err != nil {
+			return nil, &Unreached{err}
+		}
+	}
+	list, _, err := connect.Operations(ctx, document)
+	if err != nil {
+		return nil, fmt.Errorf("%w%w", ErrUnknown, err)
+	}
+	for i := range list {
+		list[i].Connection = connection
+	}
+	return ts.offered(list), nil
 }
 
 // mcpTarget returns the MCP server of a connection, ready to be called. One that is not
@@ -243,17 +343,4 @@ func (ts *Tools) Decide(ctx context.Context, id string, yes bool, person, why st
 		ts.w.turns.signal(decided.ConversationID)
 	}
 	return err
-}
-
-// Draft makes the text of a tool, under a free name, of what is known of what it does: the
-// beginning of a document that a person completes.
-func (ts *Tools) Draft(d tool.Draft) (name, text string) {
-	base, n := tool.NameOf(d.Name), 1
-	for d.Name = base; ; {
-		if _, taken := ts.w.config.Load().tools[d.Name]; !taken {
-			return d.Name, d.Text()
-		}
-		n++
-		d.Name = fmt.Sprintf("%s-%d", base, n)
-	}
 }

@@ -85,7 +85,7 @@ type Workspace struct {
 	Documents *Documents // what the workspace consists of
 	Channels  *Channels  // the ways in
 	Library   *library.Library
-	Inbox     *Inbox    // what people do in conversations
+	Inbox     *Inbox // what people do in conversations
 	Tools     *Tools
 	Contacts  *Contacts // what is known of those who wrote
 	Sheets    *Sheets

@@ -73,6 +73,31 @@ func (s *Store) ToolCall(ctx context.Context, id string) (c ToolCall, err error)
 	return c, errors.Join(failed, err)
 }
 
+// A ToolStat says how a tool has done, of the calls that are kept.
+type ToolStat struct {
+	Calls, Failed int
+	LastAt        time.Time
+	LastError     string // of the latest call, "" if it did not fail
+}
+
+// ToolStats returns how the tools have done, by name.
+func (s *Store) ToolStats(ctx context.Context) (map[string]ToolStat, error) {
+	stats := map[string]ToolStat{}
+	// With one max, the other columns are those of its row.
+	err := s.reader.rows(ctx, `SELECT tool, count(*), sum(state = 'failed'), max(id), at, error FROM tool_call GROUP BY tool`, nil, func(scan func(...any) error) error {
+		var name, id string
+		var at int64
+		var stat ToolStat
+		if err := scan(&name, &stat.Calls, &stat.Failed, &id, &at, &stat.LastError); err != nil {
+			return err
+		}
+		stat.LastAt = fromMillis(at)
+		stats[name] = stat
+		return nil
+	})
+	return stats, err
+}
+
 // An Allowance is a call that a person has to allow, and what they said.
 type Allowance struct {
 	ID, ConversationID string

@@ -57,8 +57,8 @@ type Commit struct {
 	Gaps      []GapQuestion
 	Examples  []dialogue.Example
 	Allow     []dialogue.Allow // calls that people are asked to allow
-	Begun     []string // what is put in line before the messages
-	Happened  []string // and after them
+	Begun     []string         // what is put in line before the messages
+	Happened  []string         // and after them
 	Close     bool
 	Bot       string // that it is given to; "": as it is
 	Changes

@@ -102,7 +102,7 @@ func (b *ClientBook) person(id string) *Person {
 	return nil
 }
 
-func decode(w http.ResponseWriter, r *http.Request, into *Person) bool {
+func decode(w http.ResponseWriter, r *http.Request, into any) bool {
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 64<<10)).Decode(into); err != nil {
 		http.Error(w, err.Error(), http.StatusBadRequest)
 		return false

@@ -83,7 +83,27 @@ func (t *Timetable) Next(from, to string, after time.Time) []Departure {
 	return found
 }
 
-// ServeHTTP serves GET /departures?from=&to=&date=&after=.
+// ends returns the first or the last boat of the day on which the next one leaves.
+func (t *Timetable) ends(from, to string, after time.Time, last bool) []Departure {
+	next := t.Next(from, to, after)
+	if len(next) == 0 {
+		return next
+	}
+	day, one := next[0].Date, next[:1]
+	if !last {
+		return one
+	}
+	for next[0].Date == day {
+		one = next[:1]
+		leaves, err := time.ParseInLocation("2006-01-02 15:04", next[0].Date+" "+next[0].Leaves, t.zone)
+		if next = t.Next(from, to, leaves.Add(time.Minute)); err != nil || len(next) == 0 {
+			break
+		}
+	}
+	return one
+}
+
+// ServeHTTP serves GET /departures?from=&to=&date=&after=&which=, which being first or last.
 func (t *Timetable) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if t.Trouble.strikes(w, r) {
 		return
@@ -116,5 +136,9 @@ func (t *Timetable) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			after = then
 		}
 	}
-	writeJSON(w, http.StatusOK, map[string]any{"departures": t.Next(from, to, after)})
+	departures := t.Next(from, to, after)
+	if r.FormValue("which") != "" {
+		departures = t.ends(from, to, after, r.FormValue("which") == "last")
+	}
+	writeJSON(w, http.StatusOK, map[string]any{"departures": departures})
 }

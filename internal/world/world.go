@@ -1,5 +1,5 @@
 // Package world is the simulated outside world: a business's own page, a
-// telephone, a mail server, a CRM, a timetable and a model server, small stand-ins that ship
+// telephone, a mail server, a CRM, a timetable, a ledger, a harbour office and a model server, small stand-ins that ship
 // with the product so that every part of it can be tried and tested.
 package world
 
@@ -35,6 +35,8 @@ type World struct {
 	Website    *Website
 	Desk       *ReadingDesk
 	Pager      *Pager
+	Ledger     *Ledger
+	Harbour    *Harbour
 
 	options   Options
 	templates *template.Template
@@ -55,7 +57,7 @@ func New(o Options) (*World, error) {
 	}
 	w := &World{
 		Handset: handset, Mailroom: newMailroom(), ClientBook: newClientBook(), Timetable: &Timetable{now: o.Now, zone: o.Zone},
-		Website: newWebsite(), Desk: &ReadingDesk{}, Pager: &Pager{}, options: o, mux: http.NewServeMux(),
+		Website: newWebsite(), Desk: &ReadingDesk{}, Pager: &Pager{}, Ledger: newLedger(), Harbour: newHarbour(), options: o, mux: http.NewServeMux(),
 	}
 	if w.templates, err = template.ParseFS(pages, "pages/*.html"); err != nil {
 		return nil, err
@@ -68,6 +70,8 @@ func New(o Options) (*World, error) {
 	w.page("GET /timetable", "timetable.html")
 	w.page("GET /reading-desk", "readingdesk.html")
 	w.page("GET /pager", "pager.html")
+	w.page("GET /ledger", "ledger.html")
+	w.page("GET /harbour", "harbour.html")
 	w.mux.Handle("GET /pages/", http.FileServerFS(pages))
 	w.mux.HandleFunc("POST /handset/send", w.Handset.typed)
 	w.mux.HandleFunc("GET /handset/texts", w.Handset.list)
@@ -75,6 +79,11 @@ func New(o Options) (*World, error) {
 	w.mux.HandleFunc("GET /mailroom/mails", w.Mailroom.list)
 	w.mux.Handle("/client-book/api/", http.StripPrefix("/client-book/api", w.ClientBook))
 	w.mux.Handle("/timetable/api/", http.StripPrefix("/timetable/api", w.Timetable))
+	w.mux.Handle("/ledger/api/", http.StripPrefix("/ledger/api", w.Ledger))
+	w.mux.HandleFunc("GET /ledger/tickets", func(rw http.ResponseWriter, _ *http.Request) { writeJSON(rw, http.StatusOK, w.Ledger.Tickets()) })
+	w.mux.Handle("/harbour/mcp", w.Harbour)
+	w.mux.HandleFunc("GET /harbour/running", w.Harbour.list)
+	w.mux.HandleFunc("POST /harbour/running", w.Harbour.change)
 	w.mux.HandleFunc("POST /pager/alerts", w.Pager.take)
 	w.mux.HandleFunc("GET /pager/alerts", w.Pager.list)
 	w.Desk.serve(w.mux)
@@ -149,7 +158,7 @@ func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 }
 
 func (w *World) systems() map[string]*Trouble {
-	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble, "pager": &w.Pager.Trouble}
+	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble, "pager": &w.Pager.Trouble, "ledger": &w.Ledger.Trouble, "harbour": &w.Harbour.Trouble}
 }
 
 // trouble switches a stand-in down or up, from the start page.

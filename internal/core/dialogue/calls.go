@@ -9,6 +9,7 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/text"
 )
 
 // callsInTurn bounds how many tools one turn may call.
@@ -157,8 +158,11 @@ func (t *turn) called(why string) {
 // onlyValues reports whether what was said is about nothing but a tool's values, and what
 // else those say who ask for it.
 func (t *turn) onlyValues(tool Tool, said string) bool {
+	speech := t.Settings.Speech()
 	for _, term := range tool.telling(t.Finder.Index.Analyzer(), said) {
-		if !slices.ContainsFunc(tool.examples, func(stems []string) bool { return slices.Contains(stems, term.Stem) }) {
+		_, number := speech.Numbers[term.Word]
+		inExample := slices.ContainsFunc(tool.examples, func(stems []string) bool { return slices.Contains(stems, term.Stem) })
+		if !inExample && !number && !text.IsPartOfDay(term.Word) {
 			return false
 		}
 	}
@@ -168,17 +172,25 @@ func (t *turn) onlyValues(tool Tool, said string) bool {
 // usedFor is how many replies on a tool's answer may still be taken up.
 const usedFor = 3
 
+// used is the tool that gave an answer a moment ago, nil if none did.
+func (t *turn) used() *Used {
+	if used := t.next.Used; used != nil && t.next.Replies-used.Replies <= usedFor {
+		return used
+	}
+	return nil
+}
+
 // followsUp takes what was said for a correction of what a tool was asked before, or for the
 // same question about something else: "no, Hallow Point", "and tomorrow?".
 func (t *turn) followsUp(part answer.Part) (outcome string, ok bool) {
-	used := t.next.Used
-	if used == nil || t.next.Replies-used.Replies > usedFor {
+	used := t.used()
+	if used == nil {
 		return "", false
 	}
 	tool, granted := t.granted(used.Tool)
 	speech := t.Settings.Speech()
 	rest, _ := speech.Corrects(part.Text)
-	heard := tool.hear(rest, "", t.Now, speech)
+	heard := t.heardFor(tool, rest)
 	if !granted || len(heard) == 0 || !t.onlyValues(tool, rest) {
 		return "", false
 	}
@@ -197,10 +209,9 @@ const earlierLines = 6
 // message; what a tool cannot do without, and holds for longer than a day or a number, also
 // out of what was said before.
 func (t *turn) gather(tool Tool, question string) map[string]any {
-	speech := t.Settings.Speech()
-	said := tool.hear(question, "", t.Now, speech)
+	said := t.heardFor(tool, question)
 	add := func(line string, only func(argument) bool) {
-		for name, value := range tool.hear(line, "", t.Now, speech) {
+		for name, value := range t.heardFor(tool, line) {
 			at := slices.IndexFunc(tool.arguments, func(a argument) bool { return a.Name == name })
 			if _, known := said[name]; !known && only(tool.arguments[at]) {
 				said[name] = value
@@ -208,6 +219,13 @@ func (t *turn) gather(tool Tool, question string) map[string]any {
 		}
 	}
 	add(t.said, func(argument) bool { return true })
+	if used := t.used(); used != nil && used.Tool == tool.Name {
+		for _, a := range tool.arguments {
+			if value, was := used.Said[a.Name]; was && a.Required && said[a.Name] == nil {
+				said[a.Name] = value
+			}
+		}
+	}
 	left := earlierLines
 	for _, line := range slices.Backward(t.Talk) {
 		if line.By == "customer" && left > 0 {

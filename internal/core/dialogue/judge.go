@@ -90,34 +90,6 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 	return nearest, allowed
 }
 
-// How near a question must be to those that a tool answers, by meaning, tokens and words
-// together; and how like by its words alone, where nothing that the tool needs is said.
-const (
-	toolNear     = 0.9
-	toolMeaning  = 0.45
-	toolLikeness = 0.6
-	toolSurely   = 0.85
-	toolHeard    = 0.3 // where something that the tool needs is said
-)
-
-// isForTool reports whether a question is one that a tool answers, and how like those it
-// is: it is nearer to one of them than to anything in the knowledge, and says what the tool
-// needs or shares its words.
-func (t *turn) isForTool(tool Tool, part answer.Part, found answer.Found, heard bool) (likeness float64, ok bool) {
-	likeness = tool.likeness(t.Finder.Index, found.Mended)
-	near := t.Finder.Near(t.ctx, part, found, tool.When)
-	if near.Match == 0 && near.KnownMatch == 0 { // meanings are not known: words must do
-		return likeness, likeness >= toolLikeness
-	}
-	if likeness >= toolSurely {
-		return likeness, true
-	}
-	if near.All < toolNear || near.Meaning < toolMeaning || near.Examples() < near.Knowledge() || likeness < toolLikeness && !(heard && likeness >= toolHeard) {
-		return likeness, false
-	}
-	return max(likeness, min(near.Meaning, 1)), true
-}
-
 // isOffTopic reports whether something has nothing to do with the business: it is
 // like one of the brief's examples, or a question that no passage shares a word
 // with or is like. Of a question in another language that cannot be said.

@@ -162,7 +162,7 @@ func TestWhateverAModelDoesTheBuiltInThinkerAnswers(t *testing.T) {
 		{"nothing is supported", []any{m.says("reply", "Dogs cost £9.99. @"+on)}, "nothing of the model's reply is supported"},
 		{"it names passages that it was not given", []any{m.says("reply", "Dogs travel free. @P99")}, "nothing of the model's reply is supported"},
 		{"it only is polite", []any{m.says("reply", "Thank you for your message.")}, "nothing of the model's reply"},
-		{"a tool that was not granted", []any{&thinker.Reply{Calls: []thinker.Call{{Name: "refund"}}}}, `asks for "refund"`},
+		{"a tool that was not granted", []any{&thinker.Reply{Calls: []thinker.Call{{Name: "open_till"}}}}, `asks for "open_till"`},
 		{"a tool with arguments that do not fit", []any{&thinker.Reply{Calls: []thinker.Call{{Name: "timetable", Arguments: map[string]any{"to": "the moon"}}}}}, "do not fit"},
 		{"a tool without what it needs", []any{&thinker.Reply{Calls: []thinker.Call{{Name: "timetable"}}}}, "without to"},
 		{"a tool with what is no JSON", []any{&thinker.Reply{Calls: []thinker.Call{{Name: "timetable", Unread: "{to:"}}}}, "not JSON"},

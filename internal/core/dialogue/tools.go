@@ -17,6 +17,7 @@ type Tool struct {
 	tool.Tool
 	arguments []argument
 	examples  [][]string // stems of the questions it answers, without values
+	bare      []string   // those questions without values
 }
 
 // An argument is one of a tool's, with its values taken apart.
@@ -65,6 +66,7 @@ func PrepareTool(analyzer *text.Analyzer, t tool.Tool) Tool {
 			stems = append(stems, term.Stem)
 		}
 		prepared.examples = append(prepared.examples, stems)
+		prepared.bare = append(prepared.bare, prepared.without(example))
 	}
 	return prepared
 }
@@ -96,15 +98,7 @@ func (t Tool) likeness(ix *knowledge.Index, question string) float64 {
 // telling returns the telling terms of a question without those that are values
 // of arguments, or dates and times.
 func (t Tool) telling(analyzer *text.Analyzer, question string) []text.Term {
-	words := text.Words(question)
-	var taken []text.Span
-	for _, a := range t.arguments {
-		for _, m := range mentions(words, a.values) {
-			if m.first < m.last || !isEveryday(words[m.first].Folded) {
-				taken = append(taken, text.Span{Start: words[m.first].Start, End: words[m.last].End})
-			}
-		}
-	}
+	taken := t.values(question)
 	var terms []text.Term
 	for _, term := range analyzer.Telling(question) {
 		isValue := slices.ContainsFunc(taken, func(s text.Span) bool { return s.Start <= term.Start && term.End <= s.End })
@@ -113,6 +107,66 @@ func (t Tool) telling(analyzer *text.Analyzer, question string) []text.Term {
 		}
 	}
 	return terms
+}
+
+// values are the places of a question where values of arguments stand.
+func (t Tool) values(question string) (taken []text.Span) {
+	words := text.Words(question)
+	for _, a := range t.arguments {
+		for _, m := range mentions(words, a.values) {
+			if m.first < m.last || !isEveryday(words[m.first].Folded) {
+				taken = append(taken, text.Span{Start: words[m.first].Start, End: words[m.last].End})
+			}
+		}
+		for _, m := range a.matches(question) {
+			taken = append(taken, m.Span)
+		}
+	}
+	return taken
+}
+
+// without is a question without the values of arguments, and without days and times.
+func (t Tool) without(question string) string {
+	blanked := []byte(question)
+	taken := t.values(question)
+	for _, w := range text.Words(question) {
+		if text.IsTime(w.Folded) {
+			taken = append(taken, text.Span{Start: w.Start, End: w.End})
+		}
+	}
+	for _, s := range taken {
+		copy(blanked[s.Start:s.End], strings.Repeat(" ", s.End-s.Start))
+	}
+	return text.Squeeze(string(blanked))
+}
+
+// A match is a value that has the argument's pattern, and where it stands.
+type match struct {
+	text.Span
+	value string
+}
+
+// matches finds the values of an argument with a pattern, in small letters or capitals.
+func (a argument) matches(said string) (list []match) {
+	if a.pattern == nil {
+		return nil
+	}
+	for at := 0; at < len(said); {
+		end := at
+		for end < len(said) && !strings.ContainsRune(" \t\n", rune(said[end])) {
+			end++
+		}
+		token := strings.Trim(said[at:end], `.,;:!?()"'`)
+		start := at + strings.Index(said[at:end], token)
+		for _, form := range []string{token, strings.ToUpper(token)} {
+			if token != "" && a.pattern.MatchString(form) {
+				list = append(list, match{text.Span{Start: start, End: start + len(token)}, form})
+				break
+			}
+		}
+		at = end + 1
+	}
+	return list
 }
 
 // isEveryday reports whether a word is one of the language rather than a name: as a value
@@ -160,12 +214,8 @@ func (t Tool) hear(said, expected string, now time.Time, speech text.Speech) map
 				heard[a.Name] = yes
 			}
 		case a.pattern != nil:
-			for _, token := range strings.Fields(said) {
-				if token = strings.Trim(token, `.,;:!?()"'`); a.pattern.MatchString(token) {
-					heard[a.Name] = token
-				} else if token = strings.ToUpper(token); a.pattern.MatchString(token) {
-					heard[a.Name] = token
-				}
+			for _, m := range a.matches(said) {
+				heard[a.Name] = m.value
 			}
 		case asked && strings.TrimSpace(said) != "":
 			heard[a.Name] = text.Squeeze(said)

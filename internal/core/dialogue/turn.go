@@ -359,13 +359,10 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		}
 	}
 
-	for _, tool := range t.Tools {
-		heard := tool.hear(part.Text, "", t.Now, t.Settings.Speech())
-		if likeness, ok := t.isForTool(tool, part, found, len(heard) > 0); ok {
-			unquoted()
-			u.Outcome = t.use(tool, t.gather(tool, part.Text), part.Text, likeness)
-			return false
-		}
+	if tool, likeness, ok := t.toolFor(part, found); ok {
+		unquoted()
+		u.Outcome = t.use(tool, t.gather(tool, part.Text), part.Text, likeness)
+		return false
 	}
 	if outcome, ok := t.followsUp(part); ok {
 		unquoted()

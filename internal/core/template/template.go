@@ -199,7 +199,9 @@ func (t Template) Fields() (fields []string) {
 }
 
 // Fill returns the text with every expression evaluated.
-func (t Template) Fill(v Values) (string, error) { return t.FillWith(v, func(s string) string { return s }) }
+func (t Template) Fill(v Values) (string, error) {
+	return t.FillWith(v, func(s string) string { return s })
+}
 
 // FillWith is Fill, where what an expression gives is escaped.
 func (t Template) FillWith(v Values, escape func(string) string) (string, error) {

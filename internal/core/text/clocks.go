@@ -3,6 +3,7 @@ package text
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -111,4 +112,9 @@ func TimeOfDay(s string) (string, bool) {
 		}
 	}
 	return "", false
+}
+
+// IsPartOfDay reports whether a folded word names a part of the day.
+func IsPartOfDay(folded string) bool {
+	return slices.ContainsFunc(partsOfDay, func(p struct{ word, from string }) bool { return p.word == folded })
 }

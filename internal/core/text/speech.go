@@ -120,9 +120,10 @@ func (s Speech) OptsIn(said string) bool { return slices.Contains(s.Start, space
 // of it.
 func (s Speech) Corrects(said string) (rest string, ok bool) {
 	words := Words(said)
+	longest := 0
 	for _, mark := range s.Correct {
 		n := len(strings.Fields(mark))
-		if len(words) <= n {
+		if len(words) <= n || n <= longest {
 			continue
 		}
 		lead := make([]string, n)
@@ -130,10 +131,13 @@ func (s Speech) Corrects(said string) (rest string, ok bool) {
 			lead[i] = words[i].Folded
 		}
 		if strings.Join(lead, " ") == mark {
-			return said[words[n].Start:], true
+			rest, longest, ok = said[words[n].Start:], n, true
 		}
 	}
-	return said, false
+	if !ok {
+		return said, false
+	}
+	return rest, true
 }
 
 // A Figure is a number that stands in a text.

@@ -32,7 +32,9 @@ type Request struct {
 var methods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"}
 
 // hasBody reports whether requests of the method carry one.
-func (r Request) hasBody() bool { return r.Method == "POST" || r.Method == "PUT" || r.Method == "PATCH" }
+func (r Request) hasBody() bool {
+	return r.Method == "POST" || r.Method == "PUT" || r.Method == "PATCH"
+}
 
 // headerName is a token of RFC 9110, section 5.6.2.
 var headerName = regexp.MustCompile("^[A-Za-z0-9!#$%&'*+.^_`|~-]+$")

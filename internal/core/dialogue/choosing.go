@@ -1,0 +1,117 @@
+package dialogue
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/text"
+)
+
+// Which tool a question is for. Beside how near it is to the questions that a tool answers
+// stands how near it is with the values of arguments left out of both ("departures to" beside
+// "when is the next boat to"), how much of what the tool needs is said, and how well the
+// knowledge answers it. The weights are those of a logistic regression on two thirds of
+// testdata/asking.txt, where near misses count two and a half times; the last third says what
+// they are worth.
+const (
+	toolNear      = 3.86  // for the likeness to the nearest example, all in all
+	toolNearWords = 2.28  // with the values left out
+	toolKnown     = -1.05 // for that to the nearest passage
+	toolNeeds     = 2.74  // where something is said that the tool cannot do without
+	toolMore      = 1.33  // for each other argument that is said, to two
+	toolPattern   = 0.98  // where that is of a form of its own: a ticket number
+	toolAnswered  = -1.15 // for the confidence of the best passage
+	toolFrom      = -7.93
+	toolBar       = 0.4 // from which it is a question for the tool
+
+	// Where meanings are not known, words must do.
+	toolLikeness = 0.6
+)
+
+// A fit is how well a question fits a tool.
+type fit struct {
+	likeness float64 // to the tool's questions, 0 to 1
+	rank     float64 // beside other tools
+	odds     float64 // that the tool is meant, as a logit
+}
+
+// toolFor returns the tool that a question is for, the one of several that it fits best, and
+// how like those it is that the tool answers.
+func (t *turn) toolFor(part answer.Part, found answer.Found) (best Tool, likeness float64, ok bool) {
+	var top fit
+	for i, tool := range t.Tools {
+		if f := t.fit(tool, part, found); i == 0 || f.rank > top.rank {
+			best, top = tool, f
+		}
+	}
+	return best, top.likeness, len(t.Tools) > 0 && top.odds >= toolBar
+}
+
+func (t *turn) fit(tool Tool, part answer.Part, found answer.Found) fit {
+	likeness := tool.likeness(t.Finder.Index, found.Mended)
+	near := t.Finder.Near(t.ctx, part, found, tool.When)
+	if near.Match == 0 && near.KnownMatch == 0 { // meanings are not known
+		return fit{likeness, likeness, toolBar + likeness - toolLikeness}
+	}
+	bare := 0.0
+	for _, l := range t.Finder.Likenesses(t.ctx, tool.without(part.Text), tool.bare) {
+		bare = max(bare, l.All())
+	}
+	needs, more, pattern := t.saysFor(tool, part.Text)
+	confidence := 0.0
+	if len(found.Candidates) > 0 {
+		confidence = found.Candidates[0].Confidence
+	}
+	odds := toolFrom + toolNear*near.Examples() + toolNearWords*bare + toolKnown*near.Knowledge() + toolNeeds*needs + toolMore*more + toolPattern*pattern + toolAnswered*confidence
+	return fit{max(likeness, min(near.Meaning, 1)), (near.Examples()+bare)/2 + more/5 + needs/10, odds}
+}
+
+// saysFor says how much of what a tool needs is said: whether something that it cannot do
+// without is, half of that for a tool that needs nothing; how many other arguments, to two, the
+// present day not counting; and whether one has a form of its own.
+func (t *turn) saysFor(tool Tool, said string) (needs, more, pattern float64) {
+	heard := t.heardFor(tool, said)
+	required := false
+	for _, a := range tool.arguments {
+		value, is := heard[a.Name]
+		required = required || a.Required && a.Said()
+		switch {
+		case !is:
+		case a.Required:
+			needs = 1
+			if a.pattern != nil {
+				pattern = 1
+			}
+		case value != t.Now.Format(time.DateOnly):
+			more = min(more+1, 2)
+		}
+	}
+	if !required {
+		needs = 0.5
+	}
+	return needs, more, pattern
+}
+
+// heardFor takes the arguments of a tool out of what was said. The name of the business is
+// none of them, though a place may have the same.
+func (t *turn) heardFor(tool Tool, said string) map[string]any {
+	return tool.hear(withoutTitle(said, t.Settings.Title), "", t.Now, t.Settings.Speech())
+}
+
+// withoutTitle blanks a title of several words where it stands in a text.
+func withoutTitle(said, title string) string {
+	wanted := text.Words(title)
+	if len(wanted) < 2 {
+		return said
+	}
+	words := text.Words(said)
+	for i := 0; i+len(wanted) <= len(words); i++ {
+		if slices.EqualFunc(words[i:i+len(wanted)], wanted, func(a, b text.Word) bool { return a.Folded == b.Folded }) {
+			start, end := words[i].Start, words[i+len(wanted)-1].End
+			said = said[:start] + strings.Repeat(" ", end-start) + said[end:]
+		}
+	}
+	return said
+}
