@@ -168,7 +168,7 @@ type DocumentField struct {
 	Key     string          `json:"key" required:"true" description:"In the document, or in the block that the field belongs to; a dot leads into a block."`
 	Label   string          `json:"label" required:"true"`
 	About   string          `json:"about,omitempty" description:"What it is good for."`
-	As      string          `json:"as" required:"true" enum:"text,paragraph,number,switch,choice,choices,document,documents,texts,lists,pairs,groups,blocks,named,data" description:"How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything."`
+	As      string          `json:"as" required:"true" enum:"text,paragraph,number,switch,choice,choices,document,documents,texts,lists,pairs,groups,blocks,named,data,details" description:"How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything; details are the properties of a JSON Schema, each with what stands beside."`
 	Example string          `json:"example,omitempty" description:"What holds while it is empty, or what one may write."`
 	Choices []FieldChoice   `json:"choices,omitempty"`
 	Default string          `json:"default,omitempty" description:"The choice that holds where the key is not there."`
@@ -177,6 +177,7 @@ type DocumentField struct {
 	Fields  []DocumentField `json:"fields,omitempty" description:"Of each block."`
 	Adds    string          `json:"adds,omitempty" description:"What one more is called."`
 	If      *OnlyIf         `json:"if,omitempty" description:"It is asked for only then."`
+	Beside  string          `json:"beside,omitempty" description:"Of details: the key of the blocks, by the same names, that say more of each."`
 }
 
 // FieldChoice is one value of a field, in words.

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"urgentparrot.example/client"
@@ -21,6 +22,7 @@ var moreActions = map[string][]action{
 	"sheet": {{"rows", "parrot sheet rows enquiries", (*call).showRows}},
 	"form":  {{"entries", "parrot form entries group-enquiry", (*call).showEntries}},
 	"flow":  flowActions,
+	"tool":  toolActions,
 }
 
 type action struct {
@@ -32,10 +34,15 @@ type action struct {
 func documents(kind document.Kind) func(*call) error {
 	return func(c *call) error {
 		c.remote()
+		most := 2
 		if kind.Drafts {
 			c.draftFlags()
 		}
-		if err := c.parse(1, 2); err != nil {
+		if kind.Name == "tool" {
+			c.toolFlags()
+			most = 3
+		}
+		if err := c.parse(1, most); err != nil {
 			return err
 		}
 		action, target := c.args[0], ""
@@ -49,7 +56,7 @@ func documents(kind document.Kind) func(*call) error {
 		}
 		if len(c.args) > 1 {
 			target = c.args[1]
-		} else if action != "list" && action != "schema" && action != "runs" {
+		} else if !slices.Contains([]string{"list", "schema", "runs", "waiting"}, action) {
 			return usage("parrot %s %s needs a name or a file", c.name, action)
 		}
 		switch action {

@@ -86,6 +86,8 @@ type call struct {
 	token  *string
 	asJSON *bool
 
+	tool *toolFlags // of tools
+
 	// Of kinds of documents that have drafts.
 	live             *bool
 	version          *int
@@ -321,6 +323,9 @@ func ago(t time.Time) string {
 func plural(n int, thing string) string {
 	if n == 1 {
 		return "1 " + thing
+	}
+	if before, ends := strings.CutSuffix(thing, "y"); ends {
+		return fmt.Sprintf("%d %sies", n, before)
 	}
 	return fmt.Sprintf("%d %ss", n, thing)
 }

@@ -65,6 +65,17 @@ func serve(c *call) error {
 	c.flags.StringVar(&o.Workspace, "workspace", "main", "the `name` of the workspace that is made in an empty data folder")
 	allow := c.flags.String("allow", "", "`hosts` of your own network (HOST or HOST:PORT, parted by commas) that may be called: read from, or as a tool, CRM, model or webhook")
 	proxies := c.flags.String("trusted-proxies", "", "`addresses` or networks of proxies in front of the service (10.0.0.5, 10.0.0.0/8, parted by commas): they say who asks, in X-Forwarded-For")
+	c.flags.Func("mcp", "an MCP server on this host that connections may use as program:NAME, as `NAME=COMMAND` with its arguments; may be given several times", func(arg string) error {
+		name, command, ok := strings.Cut(arg, "=")
+		if !ok || len(strings.Fields(command)) == 0 {
+			return fmt.Errorf("write NAME=COMMAND")
+		}
+		if o.Engine.Programs == nil {
+			o.Engine.Programs = map[string][]string{}
+		}
+		o.Engine.Programs[name] = strings.Fields(command)
+		return nil
+	})
 	verbose := c.flags.Bool("verbose", false, "log more")
 	if err := c.parse(0, 0); err != nil {
 		return err

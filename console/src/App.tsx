@@ -9,6 +9,7 @@ import {
   SunIcon,
   TableCellsIcon,
   UsersIcon,
+  WrenchIcon,
 } from "@heroicons/react/24/outline"
 import { useQuery, useQueryClient } from "@tanstack/react-query"
 import { lazy, Suspense } from "react"
@@ -26,6 +27,7 @@ const Forms = lazy(() => import("./pages/Forms/Forms"))
 const Rehearsals = lazy(() => import("./pages/Rehearsals/Rehearsals"))
 const Knowledge = lazy(() => import("./pages/Knowledge/Knowledge"))
 const Bots = lazy(() => import("./pages/Bots/Bots"))
+const Tools = lazy(() => import("./pages/Tools/Tools"))
 const Connections = lazy(() => import("./pages/Connections/Connections"))
 const Contacts = lazy(() => import("./pages/Contacts/Contacts"))
 const Settings = lazy(() => import("./pages/Settings/Settings"))
@@ -38,6 +40,7 @@ const pages = [
   { to: "/knowledge", name: "Knowledge", icon: BookOpenIcon },
   { to: "/bots", name: "Bots", icon: ChatBubbleLeftRightIcon },
   { to: "/flows", name: "Flows", icon: QueueListIcon },
+  { to: "/tools", name: "Tools", icon: WrenchIcon },
   { to: "/connections", name: "Connections", icon: LinkIcon },
   { to: "/sheets", name: "Sheets", icon: TableCellsIcon },
   { to: "/settings", name: "Settings", icon: Cog6ToothIcon },
@@ -107,6 +110,7 @@ function Console({ me }: { me: Schemas["Me"] }) {
             <Route path="/flows/:name?" element={<Flows />} />
             <Route path="/forms/:name?" element={<Forms />} />
             <Route path="/rehearsals/:name?" element={<Rehearsals />} />
+            <Route path="/tools/:name?" element={<Tools />} />
             <Route path="/connections/:name?" element={<Connections />} />
             <Route path="/sheets/:name?" element={<Sheets />} />
             <Route path="/settings/:kind?/:name?" element={<Settings />} />

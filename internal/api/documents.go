@@ -49,7 +49,7 @@ func listKinds(q *request) (client.DocumentKindPage, error) {
 
 func fieldsOf(list []document.Field) (fields []client.DocumentField) {
 	for _, f := range list {
-		field := client.DocumentField{Key: f.Key, Label: f.Label, About: f.About, As: string(f.As), Example: f.Example, Default: f.Default, Of: f.Of, Fit: f.Fit, Fields: fieldsOf(f.Fields), Adds: f.Adds, If: (*client.OnlyIf)(f.If)}
+		field := client.DocumentField{Key: f.Key, Label: f.Label, About: f.About, As: string(f.As), Example: f.Example, Default: f.Default, Of: f.Of, Fit: f.Fit, Fields: fieldsOf(f.Fields), Adds: f.Adds, If: (*client.OnlyIf)(f.If), Beside: f.Beside}
 		for _, choice := range f.Choices {
 			field.Choices = append(field.Choices, client.FieldChoice(choice))
 		}

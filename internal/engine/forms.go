@@ -6,14 +6,10 @@ import (
 	"errors"
 	"fmt"
 
-	"github.com/santhosh-tekuri/jsonschema/v6"
-	"github.com/santhosh-tekuri/jsonschema/v6/kind"
-	"golang.org/x/text/language"
-	"golang.org/x/text/message"
-
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/flow/triggers"
 	"urgentparrot.example/internal/core/form"
+	"urgentparrot.example/internal/core/schema"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
 )
@@ -162,34 +158,20 @@ func fits(t *flow.Trigger, raw []byte) (body any, err error) {
 	if !t.Has("body") {
 		return body, nil
 	}
-	c := jsonschema.NewCompiler()
-	if err := c.AddResource("body.json", t.Args["body"].JSON); err != nil {
-		return body, fmt.Errorf("%wthe flow's schema cannot be read: %w", ErrUnfit, err)
-	}
-	schema, err := c.Compile("body.json")
+	compiled, err := schema.Compile(t.Args["body"].JSON)
 	if err != nil {
 		return body, fmt.Errorf("%wthe flow's schema cannot be read: %w", ErrUnfit, err)
 	}
-	var wrong *jsonschema.ValidationError
-	if err := schema.Validate(body); errors.As(err, &wrong) {
-		deepest := wrong
-		for len(deepest.Causes) > 0 {
-			deepest = deepest.Causes[0]
-		}
+	var misfit *schema.Misfit
+	if err := compiled.Check(body); errors.As(err, &misfit) {
 		at := "body"
-		for _, part := range deepest.InstanceLocation {
-			at += "." + part
+		if misfit.Field != "" {
+			at += "." + misfit.Field
 		}
-		if missing, ok := deepest.ErrorKind.(*kind.Required); ok && len(missing.Missing) > 0 {
-			at += "." + missing.Missing[0]
-		}
-		return body, &UnfitBody{Field: at, Why: fmt.Sprint(deepest.ErrorKind.LocalizedString(printer))}
+		return body, &UnfitBody{Field: at, Why: misfit.Why}
 	}
 	return body, nil
 }
-
-// printer words what is wrong with a body.
-var printer = message.NewPrinter(language.English)
 
 // An UnfitBody names the field of a posted body that does not fit.
 type UnfitBody struct{ Field, Why string }

@@ -56,7 +56,7 @@ func (ts *Tools) call(ctx context.Context, call dialogue.Call, by caller) (any, 
 			return nil, nil, err
 		}
 	}
-	result, x, err := ts.carryOut(ctx, t.Tool, call.Arguments, by)
+	result, x, err := ts.carryOut(ctx, t.Tool, call, by)
 	ts.note(kept, x, by.memory, err)
 	return result, kept, err
 }
@@ -79,7 +79,7 @@ func (ts *Tools) begin(ctx context.Context, c store.ToolCall) error {
 func (ts *Tools) note(c *store.ToolCall, x connect.Exchange, memory contact.Memory, err error) {
 	c.State, c.Request, c.Status, c.Response, c.Took, c.Tries = "done", x.Request, x.Status, x.Response, x.Took, x.Tries
 	if err != nil {
-		c.State, c.Error = "failed", err.Error()
+		c.State, c.Error = "failed", strings.TrimPrefix(err.Error(), outbound.ErrRefused.Error()+": ")
 	}
 	masked := map[string]any{}
 	for name, value := range c.Arguments {
@@ -101,18 +101,18 @@ func (ts *Tools) note(c *store.ToolCall, x connect.Exchange, memory contact.Memo
 }
 
 // carryOut carries a call out in the way of its tool.
-func (ts *Tools) carryOut(ctx context.Context, t tool.Tool, arguments map[string]any, by caller) (any, connect.Exchange, error) {
+func (ts *Tools) carryOut(ctx context.Context, t tool.Tool, call dialogue.Call, by caller) (any, connect.Exchange, error) {
 	carry, ok := carriers[t.Does]
 	if !ok {
 		return nil, connect.Exchange{}, fmt.Errorf("this version cannot carry out tools that do %q", t.Does)
 	}
-	if err := t.CheckArguments(arguments); err != nil {
+	if err := t.CheckArguments(call.Arguments); err != nil {
 		return nil, connect.Exchange{}, fmt.Errorf("%w: the arguments do not fit: %w", outbound.ErrRefused, err)
 	}
 	settings := ts.w.Documents.Settings()
 	v := template.Values{
 		Contact: settings.Fields.Values(by.memory), Workspace: settings.Title, Channel: by.channel,
-		Arguments: arguments, Now: ts.w.Clock.Now().In(settings.Zone()),
+		Arguments: call.Arguments, Question: call.Question, Now: ts.w.Clock.Now().In(settings.Zone()),
 	}
 	return carry(ctx, ts.w, t, v, by)
 }
@@ -172,7 +172,7 @@ func (ts *Tools) Try(ctx context.Context, trial ToolTrial) (TriedTool, error) {
 		tried.Held = true
 		return tried, nil
 	}
-	result, x, err := ts.carryOut(ctx, t, arguments, by)
+	result, x, err := ts.carryOut(ctx, t, dialogue.Call{Tool: t.Name, Arguments: arguments, Question: "a trial"}, by)
 	ts.note(&tried.Call, x, by.memory, err)
 	if err != nil {
 		tried.Said = t.Sorry

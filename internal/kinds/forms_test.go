@@ -73,7 +73,7 @@ func covers(t *testing.T, kind string, fields []document.Field, keys map[string]
 			document.AsNumber: of.Kind() == reflect.Int || of.Kind() == reflect.Float64, document.AsSwitch: of.Kind() == reflect.Bool,
 			document.AsChoice: of.Kind() == reflect.String && len(f.Choices) > 0, document.AsDocument: of.Kind() == reflect.String && f.Of != "",
 			document.AsChoices: list(of, reflect.String) && len(f.Choices) > 0, document.AsDocuments: list(of, reflect.String) && f.Of != "", document.AsTexts: list(of, reflect.String),
-			document.AsLists: list(of, reflect.Slice), document.AsBlocks: list(of, reflect.Struct) && f.Adds != "", document.AsData: of.Kind() == reflect.Map,
+			document.AsLists: list(of, reflect.Slice), document.AsBlocks: list(of, reflect.Struct) && f.Adds != "", document.AsData: of.Kind() == reflect.Map || of.Kind() == reflect.Interface, document.AsDetails: of.Kind() == reflect.Map && f.Adds != "",
 			document.AsPairs: of.Kind() == reflect.Map && of.Elem().Kind() == reflect.String, document.AsGroups: of.Kind() == reflect.Map && list(of.Elem(), reflect.String),
 			document.AsNamed: of.Kind() == reflect.Map && of.Elem().Kind() == reflect.Struct,
 		}
@@ -87,6 +87,12 @@ func covers(t *testing.T, kind string, fields []document.Field, keys map[string]
 		}
 		if f.If != nil && (!slices.ContainsFunc(fields, func(other document.Field) bool { return other.Key == f.If.Key }) || len(f.If.Is) == 0) {
 			t.Errorf("whether the form of a %s asks for %q hangs on %q, which it does not ask for", kind, f.Key, f.If.Key)
+		}
+		if f.Beside != "" {
+			inner := map[string]reflect.Type{}
+			keysOf(keys[f.Beside].Elem(), "", inner)
+			covers(t, kind+"'s "+f.Beside, f.Fields, inner)
+			asked[f.Beside] = true
 		}
 		if f.As == document.AsBlocks || f.As == document.AsNamed {
 			inner := map[string]reflect.Type{}

@@ -132,6 +132,18 @@ export const api = {
   kinds: () => call<Schemas["DocumentKindPage"]>("GET", "/documents"),
   tryBot: (name: string, message: string, before: Schemas["TrialState"], brief: string) =>
     call<Schemas["TrialTurn"]>("POST", `/bots/${at(name)}/trial`, { message, before, brief }),
+  tools: () => call<Schemas["ToolInfoPage"]>("GET", "/tools"),
+  tryTool: (name: string, trial: Schemas["ToolTrial"]) =>
+    call<Schemas["TriedTool"]>("POST", `/tools/${at(name)}/try`, trial),
+  toolCalls: (tool: string) => call<Schemas["ToolCallPage"]>("GET", "/tool-calls?tool=" + at(tool)),
+  toolCall: (id: string) => call<Schemas["ToolCall"]>("GET", `/tool-calls/${at(id)}`),
+  mcpTools: (connection: string) =>
+    call<Schemas["ToolDraftPage"]>("GET", `/connections/${at(connection)}/tools`),
+  operations: (of: Schemas["OpenAPIDocument"]) => call<Schemas["ToolDraftPage"]>("POST", "/openapi", of),
+  allowances: (conversation = "") =>
+    call<Schemas["AllowancePage"]>("GET", "/allowances?conversation=" + at(conversation)),
+  allow: (id: string) => call<void>("POST", `/allowances/${at(id)}/allow`, {}),
+  refuse: (id: string, why: string) => call<void>("POST", `/allowances/${at(id)}/refuse`, { why }),
   modelsAt: (address: string, connection: string) =>
     call<Schemas["ModelNames"]>("POST", "/model-servers", { address, connection }),
   putSecret: (connection: string, secret: string) =>

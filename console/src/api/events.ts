@@ -4,18 +4,35 @@ import { useEffect, useState } from "react"
 /** What is read again when something happens, by the beginning of the event's type. */
 const readAgain: [string, string[]][] = [
   ["urgent-parrot.message", ["contacts", "today", "conversations", "conversation", "messages"]],
-  ["urgent-parrot.turn", ["contacts", "contact", "today", "conversations", "conversation", "messages"]],
+  [
+    "urgent-parrot.turn",
+    [
+      "contacts",
+      "contact",
+      "today",
+      "conversations",
+      "conversation",
+      "messages",
+      "allowances",
+      "tools",
+      "tool-calls",
+    ],
+  ],
   ["urgent-parrot.conversation", ["today", "conversations", "conversation", "messages", "gaps"]],
   ["urgent-parrot.effect", ["today", "messages"]],
   ["urgent-parrot.source", ["sources", "search"]],
   ["urgent-parrot.gap", ["gaps"]],
   ["urgent-parrot.lesson", ["lessons", "gaps"]],
   ["urgent-parrot.house", ["house", "search"]],
-  ["urgent-parrot.document", ["documents", "declared", "today", "flows", "flow", "versions", "forms"]],
+  [
+    "urgent-parrot.document",
+    ["documents", "tools", "declared", "today", "flows", "flow", "versions", "forms"],
+  ],
   ["urgent-parrot.run", ["flows", "runs", "run", "today", "messages"]],
   ["urgent-parrot.form", ["forms", "entries", "contacts"]],
   ["urgent-parrot.switch", ["today"]],
   ["urgent-parrot.contact", ["contact", "contacts", "conversation", "conversations"]],
+  ["urgent-parrot.allowance", ["allowances", "messages"]],
   ["urgent-parrot.row", ["sheets", "rows"]],
 ]
 

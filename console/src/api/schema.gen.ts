@@ -4,6 +4,145 @@
  */
 
 export interface paths {
+    "/api/v1/allowances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The calls of tools that wait for a person to allow them, the oldest first */
+        get: {
+            parameters: {
+                query?: {
+                    /** @description Only those of this conversation. */
+                    conversation?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AllowancePage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/allowances/{id}/allow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a call that waits be made */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/allowances/{id}/refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a call that waits from being made; the customer is told */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bots/{name}/ask": {
         parameters: {
             query?: never;
@@ -295,6 +434,52 @@ export interface paths {
                 };
             };
         };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connections/{name}/tools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the MCP server of a connection can do, as tools to be kept */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ToolDraftPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2588,6 +2773,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/openapi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an OpenAPI document says that a system can do, as tools to be kept */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["OpenAPIDocument"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ToolDraftPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/passages/{id}/questions": {
         parameters: {
             query?: never;
@@ -3836,6 +4069,193 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tool-calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What tools were called with, the latest first */
+        get: {
+            parameters: {
+                query?: {
+                    /** @description Only those of this tool. */
+                    tool?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ToolCallPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tool-calls/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One call: what was sent and what came back */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ToolCall"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List tools and how they stand */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ToolInfoPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tools/{name}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a call of a tool, or of a draft of it */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ToolTrial"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TriedTool"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/turns/{id}": {
         parameters: {
             query?: never;
@@ -3932,6 +4352,23 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Allowance: {
+            arguments?: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            asked_at: string;
+            conversation: string;
+            id: string;
+            /** @description What the customer asked. */
+            question: string;
+            title: string;
+            tool: string;
+            who: string;
+        };
+        AllowancePage: {
+            items: components["schemas"]["Allowance"][];
+        };
         Answer: {
             answer: string;
             /** @description False if the bot does not know. */
@@ -4149,10 +4586,12 @@ export interface components {
             /** @description What one more is called. */
             adds?: string;
             /**
-             * @description How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything.
+             * @description How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything; details are the properties of a JSON Schema, each with what stands beside.
              * @enum {string}
              */
-            as: "text" | "paragraph" | "number" | "switch" | "choice" | "choices" | "document" | "documents" | "texts" | "lists" | "pairs" | "groups" | "blocks" | "named" | "data";
+            as: "text" | "paragraph" | "number" | "switch" | "choice" | "choices" | "document" | "documents" | "texts" | "lists" | "pairs" | "groups" | "blocks" | "named" | "data" | "details";
+            /** @description Of details: the key of the blocks, by the same names, that say more of each. */
+            beside?: string;
             choices?: components["schemas"]["FieldChoice"][];
             /** @description The choice that holds where the key is not there. */
             default?: string;
@@ -4693,6 +5132,14 @@ export interface components {
             is: string[];
             key: string;
         };
+        OpenAPIDocument: {
+            /** @description To the system that it describes. */
+            connection: string;
+            /** @description In place of the path: the document itself, JSON or YAML. */
+            document?: string;
+            /** @description Below the address of the connection; such as /openapi.json. */
+            path?: string;
+        };
         Outcome: {
             answered_right: number;
             answered_wrong: number;
@@ -4871,6 +5318,10 @@ export interface components {
         ReadPageList: {
             items: components["schemas"]["ReadPage"][];
             next?: string;
+        };
+        Refusal: {
+            /** @description The customer is told this, if anything. */
+            why?: string;
         };
         RehearsalReport: {
             file?: string;
@@ -5192,6 +5643,84 @@ export interface components {
         TokenList: {
             items: components["schemas"]["Token"][];
         };
+        ToolCall: {
+            arguments?: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            at: string;
+            /** @enum {string} */
+            caller: "bot" | "flow" | "trial";
+            conversation?: string;
+            error?: string;
+            id: string;
+            /** Format: int64 */
+            ms: number;
+            request?: string;
+            /** @description No more than 16 KiB of it. */
+            response?: string;
+            /**
+             * @description begun: it is under way, or the service broke off while it was.
+             * @enum {string}
+             */
+            state: "begun" | "done" | "failed";
+            /** @description Of the answer, as HTTP has it. */
+            status?: number;
+            tool: string;
+            tries?: number;
+        };
+        ToolCallPage: {
+            items: components["schemas"]["ToolCall"][];
+        };
+        ToolDraft: {
+            description?: string;
+            /** @description A free name for the tool. */
+            name: string;
+            reads_only: boolean;
+            /** @description The document of the tool. */
+            text: string;
+            /** @description What the system calls it. */
+            theirs: string;
+            title?: string;
+        };
+        ToolDraftPage: {
+            items: components["schemas"]["ToolDraft"][];
+        };
+        ToolInfo: {
+            /** @description A person allows each call. */
+            approval: boolean;
+            /** @description That may use it. */
+            bots: string[];
+            /** @description Of those kept in the log. */
+            calls: number;
+            connection?: string;
+            /** @description How it is carried out: request, mcp, find row, ... */
+            does: string;
+            /** @description Of these. */
+            failed: number;
+            /** Format: date-time */
+            last_at?: string;
+            /** @description Of the latest call, if it failed. */
+            last_error?: string;
+            name: string;
+            /** @description A call changes nothing. */
+            reads_only: boolean;
+            title: string;
+        };
+        ToolInfoPage: {
+            items: components["schemas"]["ToolInfo"][];
+        };
+        ToolTrial: {
+            arguments?: {
+                [key: string]: unknown;
+            };
+            /** @description Whose details are used, where arguments come from the memory. */
+            contact?: string;
+            /** @description Carry it out although it may change something. */
+            really?: boolean;
+            /** @description Of a draft that is tried in place of the kept tool. */
+            text?: string;
+        };
         ToolUse: {
             arguments: {
                 [key: string]: unknown;
@@ -5287,6 +5816,17 @@ export interface components {
             line: number;
             number: string;
             words: string;
+        };
+        TriedTool: {
+            call: components["schemas"]["ToolCall"];
+            /** @description It may change something and was not carried out; try it with really. */
+            held?: boolean;
+            /** @description The argument that is missing; nothing was called. */
+            missing?: string;
+            /** @description What was picked of the answer. */
+            result?: unknown;
+            /** @description What a customer would be told. */
+            said?: string;
         };
         TriedTrigger: {
             fires: boolean;

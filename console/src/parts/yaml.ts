@@ -26,6 +26,8 @@ export type Values = {
   at: (path: Path) => unknown
   /** Writes what stands at a path; undefined removes it, and the blocks above it that are left empty. */
   set: (path: Path, value: unknown) => void
+  /** Writes several at once. */
+  setAll: (changes: [path: Path, value: unknown][]) => void
   /** Gives a key of a block another name, in its place. */
   rename: (path: Path, key: string, to: string) => void
   /** Moves an entry of a list. */
@@ -47,6 +49,13 @@ export function useValues(text: string, onText: (text: string) => void): Values 
         return value === undefined || value === null || typeof value === "object" ? "" : String(value)
       },
       set: (path, value) => change(path, next => put(next, path, value)),
+      setAll: changes =>
+        onText(
+          changes.reduce(
+            (now, [path, value]) => edited(now, String(path[0]), d => put(d, path, value)),
+            text,
+          ),
+        ),
       rename: (path, key, to) =>
         change(path, next => {
           const block = next.getIn(path, true)

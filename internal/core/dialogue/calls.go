@@ -43,7 +43,7 @@ func (t *turn) use(tool Tool, said map[string]any, question string, likeness flo
 		return record("asked for " + missing.Name)
 	}
 	t.next.Open = nil
-	call := Call{tool.Name, arguments}
+	call := Call{Tool: tool.Name, Arguments: arguments, Question: question}
 	if err := tool.CheckArguments(arguments); err != nil {
 		t.missed(question)
 		return record("the arguments do not fit: " + err.Error())
@@ -51,7 +51,7 @@ func (t *turn) use(tool Tool, said map[string]any, question string, likeness flo
 	at := slices.IndexFunc(t.Results, func(r Result) bool { return r.key() == call.key() })
 	switch {
 	case at < 0 && tool.Approval && !t.allows(call):
-		t.effects = append(t.effects, Allow{Call: call, Said: said, Question: question})
+		t.effects = append(t.effects, Allow{Call: call, Said: said})
 		t.tell(fmt.Sprintf("asked on %s for what a person has to allow: %s", t.Channel.Title, tool.Title), fmt.Sprintf("Asked: %s\nThe tool: %s\nWith: %s\n", question, tool.Title, shownArguments(arguments)))
 		t.note(Asked{Question: question})
 		t.say(bot.AsksApproval, question)

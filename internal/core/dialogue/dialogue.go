@@ -121,6 +121,7 @@ const (
 type Call struct {
 	Tool      string         `json:"tool"`
 	Arguments map[string]any `json:"arguments"`
+	Question  string         `json:"question,omitempty"` // that it is called for; calls that differ in it alone are the same
 }
 
 // A Result is what came of a call.

@@ -94,8 +94,7 @@ type Sync struct {
 // Allow asks people to allow a call of a tool. What they say wakes the conversation.
 type Allow struct {
 	Call
-	Said     map[string]any `json:"said"` // the arguments that were said
-	Question string         `json:"question"`
+	Said map[string]any `json:"said"` // the arguments that were said
 }
 
 // The names of the kinds.

@@ -38,7 +38,7 @@ func (r *reader) act(calls []thinker.Call) (why string) {
 			record("the arguments do not fit: " + err.Error())
 			return fmt.Sprintf("the model calls %s with arguments that do not fit", tool.Name)
 		}
-		made := Call{tool.Name, arguments}
+		made := Call{Tool: tool.Name, Arguments: arguments, Question: r.said}
 		result := slices.IndexFunc(r.Results, func(x Result) bool { return x.key() == made.key() })
 		if result < 0 && tool.Approval && !r.allows(made) {
 			record("it waits for a person")
@@ -68,7 +68,7 @@ func (r *reader) act(calls []thinker.Call) (why string) {
 }
 
 func sameCall(a, b thinker.Call) bool {
-	return Call{a.Name, a.Arguments}.key() == Call{b.Name, b.Arguments}.key()
+	return Call{Tool: a.Name, Arguments: a.Arguments}.key() == Call{Tool: b.Name, Arguments: b.Arguments}.key()
 }
 
 // flat writes what a tool said as lines of words: "departures: from Brackwater, to ...".

@@ -28,6 +28,7 @@ type Field struct {
 	Fields  []Field  `yaml:"fields"`  // of each block
 	Adds    string   `yaml:"adds"`    // what one more is called: a rule
 	If      *OnlyIf  `yaml:"if"`      // it is shown only then
+	Beside  string   `yaml:"beside"`  // of details: the key of the blocks of Fields, by the same names, that say more of each
 }
 
 // FieldAs is how a field is filled in.
@@ -50,6 +51,7 @@ const (
 	AsBlocks    FieldAs = "blocks"    // a list of blocks of Fields
 	AsNamed     FieldAs = "named"     // blocks of Fields by keys
 	AsData      FieldAs = "data"      // anything, written as YAML
+	AsDetails   FieldAs = "details"   // a JSON Schema of type object: its properties, each with what stands Beside
 )
 
 // A Choice is one value of a field, in words.

@@ -1,16 +1,13 @@
 package tool
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
 
-	"github.com/santhosh-tekuri/jsonschema/v6"
-
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/schema"
 )
 
 // An Origin says where an argument comes from: it is fixed; or taken out of what is said; or
@@ -119,34 +116,17 @@ func (t Tool) property(name string) (any, bool) {
 	return p, is
 }
 
-// CheckArguments holds arguments against the tool's schema.
-func (t Tool) CheckArguments(arguments map[string]any) error {
-	return validate(t.arguments, arguments)
-}
+// CheckArguments holds arguments against the tool's schema. The error is a *schema.Misfit.
+func (t Tool) CheckArguments(arguments map[string]any) error { return t.arguments.Check(arguments) }
 
-// CheckResult holds a result, decoded JSON, against the tool's schema.
-func (t Tool) CheckResult(result any) error { return validate(t.result, result) }
-
-func validate(schema *jsonschema.Schema, value any) error {
-	if schema == nil {
-		return nil
-	}
-	// Through JSON, so that numbers and lists have the types the schema expects.
-	raw, err := json.Marshal(value)
-	if err != nil {
-		return err
-	}
-	decoded, err := jsonschema.UnmarshalJSON(bytes.NewReader(raw))
-	if err != nil {
-		return err
-	}
-	return schema.Validate(decoded)
-}
+// CheckResult holds a result, decoded JSON, against the tool's schema. The error is a
+// *schema.Misfit.
+func (t Tool) CheckResult(result any) error { return t.result.Check(result) }
 
 // checkArguments checks the schema of the arguments, and where they come from.
 func (t *Tool) checkArguments(c *document.Checker) {
 	var err error
-	if t.arguments, err = schema(t.Arguments); err != nil {
+	if t.arguments, err = compiled(t.Arguments); err != nil {
 		c.Wrong("$.arguments", "this is not a JSON Schema: %v", err)
 		return
 	}
@@ -174,31 +154,9 @@ func (t *Tool) checkArguments(c *document.Checker) {
 	}
 }
 
-func schema(source map[string]any) (*jsonschema.Schema, error) {
+func compiled(source map[string]any) (*schema.Schema, error) {
 	if source == nil {
 		return nil, nil
 	}
-	raw, err := json.Marshal(source)
-	if err != nil {
-		return nil, err
-	}
-	decoded, err := jsonschema.UnmarshalJSON(bytes.NewReader(raw))
-	if err != nil {
-		return nil, err
-	}
-	const address = "mem://tool/schema.json"
-	compiler := jsonschema.NewCompiler()
-	compiler.UseLoader(noLoader{})
-	compiler.AssertFormat()
-	if err := compiler.AddResource(address, decoded); err != nil {
-		return nil, err
-	}
-	return compiler.Compile(address)
-}
-
-// noLoader keeps a schema from fetching another one.
-type noLoader struct{}
-
-func (noLoader) Load(address string) (any, error) {
-	return nil, fmt.Errorf("it refers to %s; a schema must stand on its own", address)
+	return schema.Compile(source)
 }

@@ -8,9 +8,8 @@ import (
 	"slices"
 	"time"
 
-	"github.com/santhosh-tekuri/jsonschema/v6"
-
 	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/schema"
 	"urgentparrot.example/internal/core/template"
 	"urgentparrot.example/internal/core/workspace"
 )
@@ -41,7 +40,7 @@ type Tool struct {
 	Sorry       string             `yaml:"sorry"` // when it cannot be reached
 
 	way               *Way
-	arguments, result *jsonschema.Schema
+	arguments, result *schema.Schema
 	success, pick     *template.Expression
 	details           map[string]template.Template
 }
@@ -170,7 +169,7 @@ func Parse(file string, source []byte) (Tool, error) {
 
 func (t *Tool) checkResult(c *document.Checker) {
 	var err error
-	if t.result, err = schema(t.Result); err != nil {
+	if t.result, err = compiled(t.Result); err != nil {
 		c.Wrong("$.result", "this is not a JSON Schema: %v", err)
 	}
 	t.success = compile(c, "$.success", t.Success)

@@ -37,9 +37,20 @@ export function ConnectionForm(props: { text: string; onText: (text: string) => 
             ? "HOST:PORT of the mail server."
             : kind === "model"
               ? "The base address of the server; /models and /chat/completions follow it."
-              : "A web address; the paths of tools follow it."
+              : kind === "mcp"
+                ? "Where the server listens; or program:NAME, one that whoever runs the service has allowed."
+                : "A web address; the paths of tools follow it."
         }
       />
+      {(kind === "http" || kind === "mcp") && (
+        <ValueField
+          values={values}
+          path={["header"]}
+          placeholder="Authorization: Bearer …"
+          label="Header for the secret"
+          about="Such as X-Api-Key, if the system wants it in a header of its own."
+        />
+      )}
       {kind === "smtp" && (
         <ValueField values={values} path={["from"]} label="Sender" about="Mails come from it." />
       )}

@@ -24,6 +24,12 @@ const kinds: { kind: string; title: string; about: string; text: string }[] = [
     text: "connection: client-book\ntitle: Client book\nkind: http\naddress: https://clients.example.org/api\n",
   },
   {
+    kind: "mcp",
+    title: "MCP server",
+    about: "A server of tools, by the Model Context Protocol.",
+    text: "connection: tools\ntitle: Tool server\nkind: mcp\naddress: https://tools.example.org/mcp\n",
+  },
+  {
     kind: "smtp",
     title: "Mail server",
     about: "Mails to your people leave here.",

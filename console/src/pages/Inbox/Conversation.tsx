@@ -4,6 +4,7 @@ import { useEffect, useLayoutEffect, useRef, useState } from "react"
 import { Link, useLocation } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
+import { Allowances } from "../../parts/Allowances"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { waitsFor } from "../../parts/runs"
@@ -117,6 +118,9 @@ export function Conversation({ id, me }: { id: string; me: string }) {
       <div className="flex min-h-0 flex-1">
         <div className="flex min-h-0 min-w-0 flex-1 flex-col">
           <Wrong error={lead.error} />
+          <div className="px-4 py-2 empty:hidden">
+            <Allowances conversation={id} />
+          </div>
           <Lines count={items.length}>
             {c.reason && c.summary && <Handover conversation={c} summary={c.summary} />}
             {messages.hasNextPage && (

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
 import { Link } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { Allowances } from "../../parts/Allowances"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Head, Wrong } from "../../parts/Says"
@@ -17,6 +18,9 @@ export default function Today() {
       <Head title="Today">{data && <Pause paused={data.paused} />}</Head>
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)] content-start gap-4 overflow-y-auto px-4 pb-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)] lg:px-6">
         <Wrong error={error} />
+        <div className="empty:hidden lg:col-span-2">
+          <Allowances title="What a bot may do only if you allow it" />
+        </div>
         {data && (
           <>
             <section className={card + " lg:row-span-2"}>

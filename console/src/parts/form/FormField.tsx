@@ -3,6 +3,7 @@ import type { Path, Values } from "../yaml"
 import { Blocks, NamedBlocks } from "./blocks"
 import { ChoiceOf, ChoicesOf, NameOf, NamesOf, SwitchOf } from "./choosing"
 import { DataOf, GroupsOf, ListsOf, PairsOf, TextsOf, ValueOf } from "./lines"
+import { Details } from "./details"
 import { useNames } from "./names"
 
 export type Placed = { path: Path; message: string }
@@ -60,6 +61,8 @@ export function FormField(props: FieldProps) {
       return <Blocks field={field} values={values} words={words} path={path} each={within} />
     case "named":
       return <NamedBlocks field={field} values={values} words={words} path={path} each={within} />
+    case "details":
+      return <Details field={field} values={values} words={words} path={path} each={within} />
     case "data":
       return <DataOf {...words} value={at} onChange={set} />
     case "number":
