@@ -68,7 +68,13 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 	s.get("/conversations/"+id+"/messages", &messages)
 	var contacts client.ContactPage
 	s.get("/contacts", &contacts)
+	tried := s.call(http.MethodPost, "/api/v1/tools/boats/try", client.ToolTrial{Arguments: map[string]any{"island": "Gannet Holm"}})
+	var call client.TriedTool
+	if err := json.Unmarshal([]byte(tried.body), &call); err != nil || call.Call.Error != "" || call.Said == "" {
+		t.Fatalf("a tried tool: %s, %v", tried.body, err)
+	}
 	ids := map[string]string{
+		"/tool-calls/:id": call.Call.ID,
 		"/conversations/:id": id, "/conversations/:id/messages": id, "/turns/:id": messages.Items[0].Turn, "/contacts/:id": contacts.Items[0].ID,
 		"/runs/:id": run, "/sources/:id": "boats.md", "/sources/:id/pages": "boats.md", "/sources/:id/passages": "boats.md",
 	}
@@ -111,6 +117,8 @@ func nameFor(path string) string {
 	switch {
 	case strings.HasPrefix(path, "/sheets"):
 		return "enquiries"
+	case path == "/connections/:name/tools":
+		return "harbour"
 	case strings.HasPrefix(path, "/connections"):
 		return "reader"
 	case strings.HasPrefix(path, "/flows"):

@@ -157,7 +157,7 @@ func TestFlowsAreTried(t *testing.T) {
 		"a draft that is new":      {"parcel-2", `{"body": {"number": "9"}, "text": ` + inJSON(strings.Replace(parcelFlow, "flow: parcel", "flow: parcel-2", 1)) + `}`, 200, []string{`"fires":true`}},
 		"with another draft":       {"parcel", `{"posted": "latest", "text": ` + inJSON(heavy) + `}`, 200, []string{"not so that", "note Light"}},
 		"a draft with an error":    {"parcel", `{"posted": "latest", "text": "flow: parcel\nsteps: []\n"}`, 422, []string{"problems"}},
-		"a body that does not fit": {"parcel", `{"body": {"size": 3}}`, 422, []string{"body.number", "missing property"}},
+		"a body that does not fit": {"parcel", `{"body": {"size": 3}}`, 422, []string{"body.number", "it is missing"}},
 		"no such flow":             {"nobody", `{"message": "x"}`, 422, []string{"no flow called"}},
 		"no such step":             {"parcel", `{"step": "99"}`, 422, []string{"no step", "99"}},
 		"no such body":             {"parcel", `{"posted": "x"}`, 422, []string{"no posted body"}},

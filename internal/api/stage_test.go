@@ -52,6 +52,8 @@ func openStage(t *testing.T) *stage {
 		{"settings", "main", "settings: main\ntitle: Brackwater Ferries\nfields:\n  - { field: name, label: Name, type: name }\n  - { field: email, label: E-mail, type: email }\n  - { field: health, label: Health, sensitive: true }\nstages: [{ stage: enquiry, label: Enquiry }]\ntags: [group]\n"},
 		{"sheet", "enquiries", "sheet: enquiries\ncolumns: [Name]\n"},
 		{"connection", "book", "connection: book\nkind: http\naddress: https://book.example.org\n"},
+		{"connection", "harbour", "connection: harbour\nkind: mcp\naddress: " + models.URL + "/harbour/mcp\n"},
+		{"tool", "boats", "tool: boats\ndoes: mcp\nconnection: harbour\nmcp_tool: boats_running\nreads_only: true\nwhen: [are the boats running]\narguments: { type: object, required: [island], properties: { island: { type: string } } }\ncomes_from: { island: { ask: Which? } }\nsay: [{ text: \"{{ result.state }}\" }]\nsorry: Not now.\n"},
 		{"connection", "reader", "connection: reader\nkind: model\naddress: " + models.URL + "/reading-desk/v1\nmodel: desk-small\n"},
 		{"bot", "front-desk", "bot: front-desk\nname: Pip\nescalate:\n  on: [not known, wish, anger]\n"},
 		{"channel", "bell", "channel: bell\ntitle: Bell\nkind: bell\nbot: front-desk\ntone: high\n"},

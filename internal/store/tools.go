@@ -80,11 +80,11 @@ type ToolStat struct {
 	LastError     string // of the latest call, "" if it did not fail
 }
 
-// ToolStats returns how the tools have done, by name.
+// ToolStats returns how the tools have done for bots and flows, by name.
 func (s *Store) ToolStats(ctx context.Context) (map[string]ToolStat, error) {
 	stats := map[string]ToolStat{}
 	// With one max, the other columns are those of its row.
-	err := s.reader.rows(ctx, `SELECT tool, count(*), sum(state = 'failed'), max(id), at, error FROM tool_call GROUP BY tool`, nil, func(scan func(...any) error) error {
+	err := s.reader.rows(ctx, `SELECT tool, count(*), sum(state = 'failed'), max(id), at, error FROM tool_call WHERE caller <> 'trial' GROUP BY tool`, nil, func(scan func(...any) error) error {
 		var name, id string
 		var at int64
 		var stat ToolStat

@@ -1,6 +1,6 @@
 import { Textarea } from "@headlessui/react"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
-import { type ReactNode, useEffect, useState } from "react"
+import { type ReactNode, type RefObject, useEffect, useState } from "react"
 import { api, type Schemas } from "../api/client"
 import { useInAddress } from "./address"
 import { Button } from "./Button"
@@ -30,12 +30,18 @@ export function DocumentEditor(props: {
   form?: (text: string, onText: (text: string) => void) => ReactNode
   /** What keeping it is called, if not Put live. */
   act?: string
+  /** Takes changes to the text from beside the editor. */
+  editor?: RefObject<((how: (text: string) => string) => void) | null>
 }) {
   const { kind, document: doc, onDraft } = props
   const queries = useQueryClient()
   const kept = `${kind.name} ${doc.name || "new like " + nameIn(doc.text, kind.name)}`
   const [text, setText] = useState(() => sessionStorage.getItem(kept) ?? doc.text)
   const [base, setBase] = useState(doc)
+  const { editor } = props
+  useEffect(() => {
+    if (editor) editor.current = setText
+  }, [editor])
   const fresh = base.version === 0
   const changed = fresh || text !== base.text
   const name = fresh ? nameIn(text, kind.name) : doc.name

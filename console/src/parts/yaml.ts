@@ -95,6 +95,11 @@ function edited(text: string, key: string, how: (doc: Document) => void): string
   return JSON.stringify(readYAML(mended)) === JSON.stringify(readYAML(whole)) ? mended : whole
 }
 
+/** The text of a document with another value at a path. */
+export function withValue(text: string, path: Path, value: unknown): string {
+  return edited(text, String(path[0]), doc => put(doc, path, value))
+}
+
 /** A text in parts: what stands before its first key, and each key with what stands up to the next. */
 function cut(text: string): [key: string, part: string][] {
   const top = parseDocument(text).contents

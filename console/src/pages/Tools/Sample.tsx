@@ -1,35 +1,53 @@
 import { useState } from "react"
+import { Button } from "../../parts/Button"
 
-/**
- * What came back, to be clicked on: a click on a value copies the expression that gives it, for a reply,
- * a condition or for what is taken of the answer.
- */
-export function Sample({ response }: { response: string }) {
-  const [copied, setCopied] = useState("")
-  let value: unknown
-  try {
-    value = JSON.parse(response)
-  } catch {
-    return null // it is shown as text below
-  }
-  const copy = (path: string) => {
-    setCopied(path)
-    void navigator.clipboard?.writeText(path).catch(() => undefined) // it stands there to be marked
-  }
+/** Something that a clicked value can be used for: how it changes the document of the tool. */
+export type Use = { act: string; how: (path: string) => (text: string) => string }
+
+/** What came back, to be clicked on: a value can be taken of the answer, or put into the reply. */
+export function Sample(props: {
+  title: string
+  value: unknown
+  uses: Use[]
+  onUse: (how: (text: string) => string) => void
+}) {
+  const [picked, setPicked] = useState("")
+  const [done, setDone] = useState("")
+  if (props.value === undefined) return null
   return (
     <div>
-      <h3 className="text-sm font-semibold">What came back</h3>
-      <p className="text-sm text-soft">
-        Click on a value for the words that stand for it. In a reply they go between {"{{ and }}"}; by
-        themselves they can be what is taken of the answer.
-      </p>
-      {copied && (
-        <p role="status" className="mt-1 rounded-md bg-leaf-wash px-3 py-1.5 text-leaf">
-          Copied: <code className="font-mono select-all">{copied}</code>
-        </p>
+      <h3 className="text-sm font-semibold">{props.title}</h3>
+      <p className="text-sm text-soft">Click on a value to use it.</p>
+      {picked && (
+        <div className="mt-1 flex flex-wrap items-center gap-2 rounded-md bg-leaf-wash px-3 py-1.5">
+          <code className="mr-auto font-mono text-leaf select-all">{picked}</code>
+          {props.uses.map(use => (
+            <Button
+              key={use.act}
+              onClick={() => {
+                props.onUse(use.how(picked))
+                setDone(use.act)
+              }}
+            >
+              {use.act}
+            </Button>
+          ))}
+          {done && (
+            <span role="status" className="w-full text-sm text-leaf">
+              Done: it stands in the form beside, and is not live yet. Try it again.
+            </span>
+          )}
+        </div>
       )}
       <div className="mt-1 max-h-72 overflow-auto rounded-md border border-line bg-paper p-2 font-mono text-sm">
-        <Node value={value} path="result" onPick={copy} />
+        <Node
+          value={props.value}
+          path="result"
+          onPick={path => {
+            setPicked(path)
+            setDone("")
+          }}
+        />
       </div>
     </div>
   )

@@ -1,6 +1,6 @@
 import { ExclamationTriangleIcon, PlusIcon } from "@heroicons/react/20/solid"
 import { useQuery } from "@tanstack/react-query"
-import { useState } from "react"
+import { type RefObject, useRef, useState } from "react"
 import { Link, useNavigate, useParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
@@ -38,6 +38,7 @@ export default function Tools() {
   const kind = kinds.data?.items.find(k => k.plural === "tools")
   const [draft, setDraft] = useState<string | null>(null)
   const [begun, setBegun] = useState("")
+  const editor = useRef<((how: (text: string) => string) => void) | null>(null)
   const items = documents.data?.items ?? []
   const taken = items.map(d => d.name)
   const chosen = fresh ? undefined : name ? items.find(d => d.name === name) : items[0]
@@ -115,6 +116,7 @@ export default function Tools() {
         )}
         {fresh && fresh !== "choose" && kind && documents.isSuccess && text && (
           <Beside
+            editor={editor}
             beside={beside}
             setBeside={setBeside}
             only="Try it"
@@ -125,6 +127,7 @@ export default function Tools() {
               key={like + fresh}
               kind={kind}
               document={blank}
+              editor={editor}
               title="a new tool"
               onDraft={setDraft}
               onKept={d => void navigate("/tools/" + d.name, { replace: true })}
@@ -140,6 +143,7 @@ export default function Tools() {
         )}
         {chosen && kind && (
           <Beside
+            editor={editor}
             key={chosen.name}
             beside={beside}
             setBeside={setBeside}
@@ -149,6 +153,7 @@ export default function Tools() {
             <DocumentEditor
               kind={kind}
               document={chosen}
+              editor={editor}
               title={`the tool ${chosen.name}`}
               onDraft={setDraft}
             >
@@ -175,6 +180,7 @@ function Beside(props: {
   beside: string
   setBeside: (value: string, replace?: boolean) => void
   only?: string
+  editor: RefObject<((how: (text: string) => string) => void) | null>
   tool: string
   text: string
 }) {
@@ -205,7 +211,11 @@ function Beside(props: {
           ))}
         </div>
         <div className="min-h-0 flex-1 overflow-y-auto p-4">
-          {shown === "Calls" ? <Calls tool={props.tool} /> : <TryTool tool={props.tool} text={props.text} />}
+          {shown === "Calls" ? (
+            <Calls tool={props.tool} />
+          ) : (
+            <TryTool tool={props.tool} text={props.text} onChange={how => props.editor.current?.(how)} />
+          )}
         </div>
       </section>
     </div>

@@ -4,16 +4,22 @@ import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Wrong } from "../../parts/Says"
-import { readYAML } from "../../parts/yaml"
+import { readYAML, withValue } from "../../parts/yaml"
 import { Exchange } from "./Exchange"
-import { Sample } from "./Sample"
+import { Sample, type Use } from "./Sample"
 
 type Schema = Record<string, unknown>
 const block = (value: unknown): Schema =>
   value && typeof value === "object" && !Array.isArray(value) ? (value as Schema) : {}
 
 /** A call of a tool with sample values: what is sent, what comes back, and what a customer would be told. */
-export function TryTool({ tool, text }: { tool: string; text: string }) {
+export function TryTool(props: {
+  tool: string
+  text: string
+  /** Changes the document beside it. */
+  onChange: (how: (text: string) => string) => void
+}) {
+  const { tool, text } = props
   const queries = useQueryClient()
   const kept = useQuery({
     queryKey: ["documents", "tools", tool],
@@ -109,12 +115,26 @@ export function TryTool({ tool, text }: { tool: string; text: string }) {
         {attempt.isPending ? "Calling…" : "Try it"}
       </Button>
       <Wrong error={attempt.error} />
-      {tried && <Outcome tried={tried} onReally={() => attempt.mutate(true)} busy={attempt.isPending} />}
+      {tried && (
+        <Outcome
+          tried={tried}
+          picks={!!read.pick}
+          onChange={props.onChange}
+          onReally={() => attempt.mutate(true)}
+          busy={attempt.isPending}
+        />
+      )}
     </form>
   )
 }
 
-function Outcome(props: { tried: Schemas["TriedTool"]; onReally: () => void; busy: boolean }) {
+function Outcome(props: {
+  tried: Schemas["TriedTool"]
+  picks: boolean
+  onChange: (how: (text: string) => string) => void
+  onReally: () => void
+  busy: boolean
+}) {
   const { tried } = props
   if (tried.missing)
     return (
@@ -142,7 +162,18 @@ function Outcome(props: { tried: Schemas["TriedTool"]; onReally: () => void; bus
         <h3 className="text-sm font-semibold">The customer is told</h3>
         <p className="rounded-md bg-sea-wash px-3 py-2">{tried.said}</p>
       </div>
-      <Sample response={tried.call.response ?? ""} />
+      <Sample
+        title="What came back"
+        value={readJSON(tried.call.response ?? "")}
+        uses={[
+          { act: "Take only this", how: path => text => withValue(text, ["pick"], path) },
+          ...(props.picks ? [] : [intoReply]),
+        ]}
+        onUse={props.onChange}
+      />
+      {props.picks && (
+        <Sample title="What is taken of it" value={tried.result} uses={[intoReply]} onUse={props.onChange} />
+      )}
       <Exchange call={tried.call} />
     </div>
   )
@@ -158,5 +189,24 @@ function valueOf(schema: Schema, typed: string): unknown {
       return /^(yes|true|1)$/i.test(typed) ? true : /^(no|false|0)$/i.test(typed) ? false : typed
     default:
       return typed
+  }
+}
+
+/** Puts a value at the end of the last reply, which is the one that is said if no other is. */
+const intoReply: Use = {
+  act: "Put it into the reply",
+  how: path => text => {
+    const say = readYAML(text).say
+    const last = Array.isArray(say) ? Math.max(0, say.length - 1) : 0
+    const before = Array.isArray(say) ? String(block(say[last]).text ?? "") : ""
+    return withValue(text, ["say", last, "text"], `${before} {{ ${path} }}`.trim())
+  },
+}
+
+function readJSON(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return undefined // it is shown as it came
   }
 }
