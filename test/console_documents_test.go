@@ -26,7 +26,7 @@ func TestABuilderFillsInABriefAsAForm(t *testing.T) {
 	))
 	kept, err := s.client.Document(s.ctx, "bots", "front-desk")
 	s.must(err)
-	contains(t, kept.Text, "# Pip, at the front.\nbot: front-desk\ntitle: Front desk\nname: Polly\nrole: >-\n", "bicycles, dogs, fares, storms and\n  lost property", "threshold: 0.8\ntools: [timetable]\npass:\n  - to: bot/freight\n", "capture:\n  needs: [name, email]\n", "on: [not known, wish]\n  notify", "Mongolia?\"\n    - \"What is the price of gold?\"\nwhile_waiting")
+	contains(t, kept.Text, "# Pip, at the front.\nbot: front-desk\ntitle: Front desk\nname: Polly\nrole: >-\n", "bicycles, dogs, fares, storms and\n  lost property", "threshold: 0.8\ntools: [timetable, boats-running, ticket, refund]\npass:\n  - to: bot/freight\n", "capture:\n  needs: [name, email]\n", "on: [not known, wish]\n  notify", "Mongolia?\"\n    - \"What is the price of gold?\"\nwhile_waiting")
 
 	s.must(errors.Join(
 		p.Tab("Versions"), p.AwaitText("What version 3 changed", false), p.Click("Version 1", false), p.Click("Take up this text again", false),

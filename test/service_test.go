@@ -208,6 +208,7 @@ func program(t *testing.T) string {
 
 func TestMain(m *testing.M) {
 	apart.WorkIfAsked()
+	beTheHarbourIfAsked()
 	code := m.Run()
 	if built.path != "" {
 		_ = os.RemoveAll(filepath.Dir(built.path))

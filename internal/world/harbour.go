@@ -71,6 +71,12 @@ func newHarbour() *Harbour {
 	return h
 }
 
+// ServeHarbour is a harbour office on the standard input and output of this program, until
+// the input ends.
+func ServeHarbour() error {
+	return newHarbour().server.Run(context.Background(), &mcp.StdioTransport{})
+}
+
 // Set says how the boats to an island run from now on.
 func (h *Harbour) Set(r Running) {
 	h.mu.Lock()

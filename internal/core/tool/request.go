@@ -18,7 +18,7 @@ import (
 type Request struct {
 	Method     string            `yaml:"method"`
 	Path       string            `yaml:"path"`       // below the address of the connection
-	Query      map[string]string `yaml:"query"`      // nil, of requests without a body: all arguments
+	Query      map[string]string `yaml:"query"`      // nil, of requests without a body: all arguments that do not stand in the path
 	Headers    map[string]string `yaml:"headers"`    // beside the secret of the connection
 	Body       any               `yaml:"body"`       // JSON; nil, of requests with one: all arguments
 	Repeatable bool              `yaml:"repeatable"` // the system recognises a repeat by its Idempotency-Key: it may be sent again
@@ -106,7 +106,9 @@ func (t Tool) Prepare(v template.Values) (p Prepared, err error) {
 	}
 	if t.Query == nil && !t.hasBody() {
 		for name, value := range v.Arguments {
-			query[name] = fmt.Sprint(value)
+			if !strings.Contains(t.Path, "arguments."+name+" ") {
+				query[name] = fmt.Sprint(value)
+			}
 		}
 	}
 	if len(query) > 0 {

@@ -112,7 +112,7 @@ export function TryTool(props: {
         </Field>
       )}
       <Button type="submit" look="main" disabled={attempt.isPending}>
-        {attempt.isPending ? "Calling…" : "Try it"}
+        {attempt.isPending ? "Calling…" : "Call it"}
       </Button>
       <Wrong error={attempt.error} />
       {tried && (
