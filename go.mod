@@ -11,6 +11,7 @@ require (
 	github.com/elastic/go-seccomp-bpf v1.6.0
 	github.com/emersion/go-message v0.18.2
 	github.com/emersion/go-smtp v0.25.1
+	github.com/emersion/go-vcard v0.0.0-20260618161152-d854b7e0e2d3
 	github.com/getkin/kin-openapi v0.153.0
 	github.com/gin-contrib/sse v1.1.0
 	github.com/gin-gonic/gin v1.12.0

@@ -314,21 +314,6 @@ func (c *Client) SheetCSV(ctx context.Context, sheet string, w io.Writer) error 
 	return c.get(ctx, "/sheets/"+url.PathEscape(sheet)+"/csv", w)
 }
 
-// Contacts returns the newest contacts.
-func (c *Client) Contacts(ctx context.Context) (page ContactPage, err error) {
-	return page, c.get(ctx, "/contacts", &page)
-}
-
-// Contact returns one contact.
-func (c *Client) Contact(ctx context.Context, id string) (contact Contact, err error) {
-	return contact, c.get(ctx, "/contacts/"+url.PathEscape(id), &contact)
-}
-
-// ChangeContact changes what is known of a contact, the stage and the tags.
-func (c *Client) ChangeContact(ctx context.Context, id string, change ContactChange) (contact Contact, err error) {
-	return contact, c.send(ctx, http.MethodPatch, "/contacts/"+url.PathEscape(id), nil, change, &contact)
-}
-
 // Declared returns the fields, stages and tags that the settings declare.
 func (c *Client) Declared(ctx context.Context) (d Declared, err error) {
 	return d, c.get(ctx, "/fields", &d)

@@ -257,34 +257,6 @@ type Timing struct {
 	Microseconds int64  `json:"microseconds" required:"true"`
 }
 
-// Contact is a person who wrote.
-type Contact struct {
-	ID        string    `json:"id" required:"true"`
-	Channel   string    `json:"channel" required:"true"`
-	Address   string    `json:"address" required:"true"`
-	Who       string    `json:"who" required:"true" description:"The contact for people."`
-	Stage     string    `json:"stage,omitempty"`
-	Tags      []string  `json:"tags" required:"true"`
-	Facts     []Fact    `json:"facts" required:"true"`
-	CreatedAt time.Time `json:"created_at" required:"true"`
-	Blocked   bool      `json:"blocked" required:"true" description:"It is not answered, and flows do not start for it."`
-}
-
-// ContactPage is the newest contacts.
-type ContactPage struct {
-	Items []Contact `json:"items" required:"true"`
-	Next  string    `json:"next,omitempty"`
-}
-
-// ContactChange changes a contact. What is left out stays as it is.
-type ContactChange struct {
-	Facts map[string]string `json:"facts,omitempty" description:"By field; an empty value removes what is known."`
-	Stage *string           `json:"stage,omitempty"`
-	Tags  *[]string         `json:"tags,omitempty"`
-
-	Blocked *bool `json:"blocked,omitempty" description:"A blocked contact is not answered, and flows do not start for it."`
-}
-
 // Field is a detail that is kept about contacts.
 type Field struct {
 	Field     string   `json:"field" required:"true"`

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"urgentparrot.example/client"
 )
 
 func TestDetailsGoToTheSheetAndTheClientBook(t *testing.T) {
@@ -57,7 +59,7 @@ func TestAClaimNeitherOverwritesNorReveals(t *testing.T) {
 	if person := s.World.ClientBook.People()[0]; person.Name != "Ines Ravn" || person.Phone != "+447700900321" {
 		t.Errorf("the client book now says %+v", person)
 	}
-	contacts, err := s.client.Contacts(s.ctx)
+	contacts, err := s.client.Contacts(s.ctx, client.ContactFilter{})
 	s.must(err)
 	if len(contacts.Items) != 2 {
 		t.Errorf("two people became %d contacts", len(contacts.Items))

@@ -56,7 +56,7 @@ func (c *call) flowTry(cl *client.Client, target string) error {
 		}
 	}
 	if len(c.contacts) > 0 {
-		if trial.Contact, err = c.wholeContact(cl, c.contacts[0]); err != nil {
+		if trial.Contact, err = c.contactID(cl, c.contacts[0]); err != nil {
 			return err
 		}
 	}

@@ -2,7 +2,6 @@ package main
 
 import (
 	"encoding/csv"
-	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -106,7 +105,7 @@ func (c *call) flowStart(cl *client.Client, name string) error {
 		start.Values[field] = value
 	}
 	for _, id := range c.contacts {
-		whole, err := c.wholeContact(cl, id)
+		whole, err := c.contactID(cl, id)
 		if err != nil {
 			return err
 		}
@@ -326,23 +325,6 @@ func pause(c *call) error {
 			fmt.Fprintln(w, "Bots and flows go on, with what has waited.")
 		}
 	})
-}
-
-// wholeContact completes the end of a contact's id, as list shows it.
-func (c *call) wholeContact(cl *client.Client, id string) (string, error) {
-	if len(id) == 36 {
-		return id, nil
-	}
-	page, err := cl.Contacts(c.ctx)
-	if err != nil {
-		return "", err
-	}
-	for _, found := range page.Items {
-		if len(id) >= 4 && strings.HasSuffix(found.ID, id) {
-			return found.ID, nil
-		}
-	}
-	return "", errors.New("there is no contact whose id ends in " + id + "; parrot contact list shows them")
 }
 
 // texts is a flag that may be given several times.

@@ -54,7 +54,7 @@ func init() {
 		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
 		{"inbox", "list|show|take|reply|approve|reject|return|close [ID] [TEXT]", "answer what the bots hand over", "parrot inbox list", inbox},
 		{"knowledge", "add|list|show|search|sync|remove|quiz|gaps|lessons|examples|words|house [FILE|FOLDER|ADDRESS|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
-		{"contact", "list|show|set [ID]", "who wrote, and what is known of them", "parrot contact set 0b1f2c3d4e5f -fact island='Gannet Holm' -stage booked", contact},
+		{"contact", "list|show|add|set|note|merge|unmerge|twins|import|export|forget [ID|FILE] [ID|TEXT]", "who wrote, and what is known of them", "parrot contact set 0b1f2c3d4e5f -fact island='Gannet Holm' -stage booked", contact},
 		{"rehearse", "[FILE|FOLDER...]", "play scripted conversations against bots and flows; nothing real is touched", "parrot rehearse demo/rehearsals", rehearse},
 		{"pause", "on|off", "pause all that bots and flows do, or let them go on", "parrot pause on", pause},
 		{"trace", "CONVERSATION|TURN", "how replies were decided", "parrot trace 01990000-0000-7000-8000-000000000000", trace},

@@ -74,8 +74,8 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 		t.Fatalf("a tried tool: %s, %v", tried.body, err)
 	}
 	ids := map[string]string{
-		"/tool-calls/:id": call.Call.ID,
-		"/conversations/:id": id, "/conversations/:id/messages": id, "/turns/:id": messages.Items[0].Turn, "/contacts/:id": contacts.Items[0].ID,
+		"/tool-calls/:id":    call.Call.ID,
+		"/conversations/:id": id, "/conversations/:id/messages": id, "/turns/:id": messages.Items[0].Turn, "/contacts/:id": contacts.Items[0].ID, "/contacts/:id/export": contacts.Items[0].ID, "/contacts/:id/merge": contacts.Items[0].ID,
 		"/runs/:id": run, "/sources/:id": "boats.md", "/sources/:id/pages": "boats.md", "/sources/:id/passages": "boats.md",
 	}
 	checked := 0
@@ -86,6 +86,9 @@ func TestAnswersAreWhatTheDocumentClaims(t *testing.T) {
 		path := strings.NewReplacer(":id", ids[r.path], ":kind", "bots", ":name", nameFor(r.path), ":word", "refund").Replace(r.path)
 		if r.path == "/knowledge/search" {
 			path += "?q=what+does+a+bicycle+cost"
+		}
+		if r.path == "/contacts/:id/merge" {
+			path += "?with=" + contacts.Items[1].ID
 		}
 		a := s.call(http.MethodGet, "/api/v1"+path, nil)
 		if a.StatusCode != http.StatusOK {

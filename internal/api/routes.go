@@ -82,6 +82,36 @@ type (
 	ofConversation struct {
 		Conversation string `query:"conversation" description:"Only those of this conversation."`
 	}
+	ofContacts struct {
+		Search  string `query:"search" description:"Words in what is known, handles, tags and notes."`
+		Stage   string `query:"stage"`
+		Tag     string `query:"tag"`
+		Field   string `query:"field" description:"That it is known; with value, what it is."`
+		Value   string `query:"value"`
+		Channel string `query:"channel"`
+		Blocked string `query:"blocked" enum:"true"`
+		Cursor  string `query:"cursor"`
+	}
+	toFile struct {
+		Format string `query:"format" enum:"csv,vcard,json"`
+		Search string `query:"search"`
+		Stage  string `query:"stage"`
+		Tag    string `query:"tag"`
+		Field  string `query:"field"`
+		Value  string `query:"value"`
+	}
+	forgetting struct {
+		ID     string `path:"id"`
+		Copies string `query:"copies" enum:"remove" description:"Remove the copies of the records too that were made before an upgrade."`
+	}
+	oneNote struct {
+		ID   string `path:"id"`
+		Note string `path:"note"`
+	}
+	mergingWith struct {
+		ID   string `path:"id"`
+		With string `query:"with" required:"true" description:"The contact that would go."`
+	}
 	actOnRun struct {
 		ID   string `path:"id"`
 		What string `path:"what" enum:"stop,retry,skip,move"`
@@ -134,9 +164,20 @@ var routes = sync.OnceValue(func() []route {
 		{"POST", "/messages/:id/reject", "Inbox", "Withdraw a held reply; the customer waits for a person", byID{}, takes(rejectMessage), ok, false},
 		{"GET", "/turns/:id", "Inbox", "How a turn was decided", byID{}, gives(showTurn), ok, false},
 
-		{"GET", "/contacts", "Contacts", "The newest contacts and what is known of them", nil, gives(listContacts), ok, false},
-		{"GET", "/contacts/:id", "Contacts", "Show a contact", byID{}, gives(showContact), ok, false},
+		{"GET", "/contacts", "Contacts", "Contacts and what is known of them, the newest first", ofContacts{}, gives(listContacts), ok, false},
+		{"POST", "/contacts", "Contacts", "Enter a contact that has not written", nil, takes(addContact), created, false},
+		{"POST", "/contacts/import", "Contacts", "Take contacts out of a CSV, vCard or JSON file, or look what would become of it", nil, takesLarge(importContacts, importLimit), ok, false},
+		{"GET", "/contacts/export", "Contacts", "Contacts as a CSV, vCard or JSON file", toFile{}, writes("text/csv", nil, exportContacts), ok, false},
+		{"GET", "/contacts/:id", "Contacts", "Show a contact and all that belongs to it", byID{}, gives(showContact), ok, false},
 		{"PATCH", "/contacts/:id", "Contacts", "Change what is known of a contact, the stage, the tags; what a person enters is verified", byID{}, takes(changeContact), ok, false},
+		{"DELETE", "/contacts/:id", "Contacts", "Forget a contact: it and all that belongs to it or names it is removed everywhere", forgetting{}, gives(forgetContact), ok, false},
+		{"GET", "/contacts/:id/export", "Contacts", "All that is kept of a contact, to be handed to them", byID{}, gives(exportContact), ok, false},
+		{"POST", "/contacts/:id/notes", "Contacts", "Keep a note about a contact", byID{}, takes(addContactNote), created, false},
+		{"DELETE", "/contacts/:id/notes/:note", "Contacts", "Remove a note about a contact", oneNote{}, does(removeContactNote), ok, false},
+		{"GET", "/contacts/:id/merge", "Contacts", "What would become of two contacts if they were joined", mergingWith{}, gives(previewMerge), ok, false},
+		{"POST", "/contacts/:id/merge", "Contacts", "Join a contact with another, which goes", byID{}, takes(mergeContacts), ok, false},
+		{"POST", "/merges/:id/undo", "Contacts", "Take two contacts apart that were joined", byID{}, gives(undoMerge), ok, false},
+		{"GET", "/twins", "Contacts", "Contacts that may be one, by what is verified of both", nil, gives(listTwins), ok, false},
 		{"GET", "/fields", "Contacts", "The fields, stages and tags that the settings declare", nil, gives(listFields), ok, false},
 
 		{"GET", "/sources", "Knowledge", "List sources", nil, gives(listSources), ok, false},

@@ -135,6 +135,8 @@ func (s *Server) fail(c *gin.Context, err error) {
 		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), "secret"))
 	case errors.As(err, &unreadable):
 		problem.Write(c.Writer, problem.New(problem.BadInput, unreadable.Error(), "file"))
+	case errors.Is(err, store.ErrMerged):
+		problem.Write(c.Writer, problem.New(problem.Conflict, store.ErrMerged.Error(), "with"))
 	case errors.Is(err, store.ErrNotHeld):
 		problem.Write(c.Writer, problem.New(problem.Conflict, "the reply is not held, or no longer: somebody has approved or rejected it", ""))
 	case errors.Is(err, store.ErrLead):

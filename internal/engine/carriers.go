@@ -134,7 +134,7 @@ func addRow(ctx context.Context, w *Workspace, t tool.Tool, v template.Values, b
 	if err != nil {
 		return nil, err
 	}
-	if err := w.write(ctx, func(tx *store.Tx) error { return tx.PutRow(t.Sheet, "call/"+by.id, cells, w.Clock.Now()) }); err != nil {
+	if err := w.write(ctx, func(tx *store.Tx) error { return tx.PutRow(t.Sheet, "call/"+by.id, by.contact, cells, w.Clock.Now()) }); err != nil {
 		return nil, err
 	}
 	w.Sheets.changed(t.Sheet)

@@ -14,6 +14,7 @@ import (
 
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/safely"
 	"urgentparrot.example/internal/store"
@@ -266,7 +267,7 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 		return channel.Received{}, fmt.Errorf("the channel %s is closed", r.channel)
 	}
 	now := w.Clock.Now()
-	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: in.Text, Author: store.ByCustomer, Bot: ch.Bot}
+	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: text.Masked(in.Text), Author: store.ByCustomer, Bot: ch.Bot}
 	if in.Automated {
 		message.Author = store.ByAutomated
 	}

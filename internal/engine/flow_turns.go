@@ -30,7 +30,7 @@ func (f *Flows) furnish(ctx context.Context, s *dialogue.Snapshot, c store.Conve
 			return nil, err
 		}
 	}
-	s.Blocked = c.Who.Blocked
+	s.Blocked, s.NoBots = c.Who.Blocked, c.Who.NoBots
 	var live []*flow.Checked
 	if len(s.Messages) > 0 {
 		for _, l := range config.live() {

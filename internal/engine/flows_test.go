@@ -170,7 +170,7 @@ func TestAFlowCapturesAndFollowsUp(t *testing.T) {
 		t.Errorf("although they replied they got %q", got[before:])
 	}
 	var who store.Contact
-	contacts, err := s.Store().Contacts(t.Context(), 1)
+	contacts, err := s.Store().Contacts(t.Context(), store.ContactFilter{Limit: 1})
 	s.must(err)
 	if who = contacts[0]; !slices.Contains(who.Tags, "group") {
 		t.Errorf("the contact is %+v", who)

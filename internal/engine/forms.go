@@ -10,6 +10,7 @@ import (
 	"urgentparrot.example/internal/core/flow/triggers"
 	"urgentparrot.example/internal/core/form"
 	"urgentparrot.example/internal/core/schema"
+	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
 )
@@ -35,6 +36,11 @@ func (f *Forms) Submit(ctx context.Context, name string, typed map[string]string
 	if !ok {
 		return "", store.ErrNotFound
 	}
+	masked := map[string]string{}
+	for name, said := range typed {
+		masked[name] = text.Masked(said)
+	}
+	typed = masked
 	settings, now := w.Documents.Settings(), w.Clock.Now()
 	cleaned, err := form.Clean(doc, typed, settings, now.In(settings.Zone()))
 	if err != nil {

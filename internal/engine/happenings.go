@@ -115,7 +115,7 @@ func (f *Flows) circumstances(ctx context.Context, h flow.Happening) (stage flow
 			return stage, "", false, err
 		}
 		if err == nil {
-			who, blocked = &known, known.Blocked
+			who, blocked = &known, known.Blocked || known.NoBots
 		}
 	}
 	if h.Talk != "" {

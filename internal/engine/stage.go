@@ -117,7 +117,7 @@ func (w *Workspace) list(ctx context.Context, name string) (list []any) {
 		return list
 	}
 	if name == "contacts" {
-		all, err := w.store.Contacts(ctx, mostListed)
+		all, err := w.store.Contacts(ctx, store.ContactFilter{Limit: mostListed})
 		if err != nil {
 			w.log.Error("contacts could not be read for a flow", "error", err)
 		}

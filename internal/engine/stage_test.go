@@ -159,7 +159,7 @@ func openStageIn(t *testing.T, folder string, c *clock.Walked, bell *channeltest
 // contacts are those of the workspace, the newest first.
 func (s *stage) contacts() []store.Contact {
 	s.t.Helper()
-	list, err := s.Store().Contacts(s.t.Context(), 100)
+	list, err := s.Store().Contacts(s.t.Context(), store.ContactFilter{Limit: 100})
 	s.must(err)
 	return list
 }

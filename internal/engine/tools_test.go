@@ -6,6 +6,7 @@ import (
 	"net/http/httptest"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"urgentparrot.example/internal/connect"
 	"urgentparrot.example/internal/core/contact"
@@ -65,7 +66,7 @@ func TestWhatMustNotHappenTwiceIsSentOnce(t *testing.T) {
 			}
 			done <- err
 		}()
-		s.walking(name+" is given up", func() bool {
+		s.pausing(name+" is given up", time.Second, func() bool {
 			select {
 			case err := <-done:
 				return err != nil

@@ -318,7 +318,7 @@ func TestWorkspacesInOneProcessAreApart(t *testing.T) {
 	two.rings("+447700900150", "same-id", "is there food on board?")
 	contains(t, one.answered(1)[0], "£2.50")
 	contains(t, two.answered(1)[0], "soup")
-	contacts, err := two.Store().Contacts(t.Context(), 10)
+	contacts, err := two.Store().Contacts(t.Context(), store.ContactFilter{Limit: 10})
 	two.must(err)
 	for _, f := range contacts[0].Facts {
 		if f.Field != "phone" {

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
@@ -38,32 +39,77 @@ func (s *Store) Facts(ctx context.Context, contactID string) (facts []Fact, err 
 	return facts, err
 }
 
-// A Contact is a person who wrote, by the handle they wrote from.
+// A Contact is a person who wrote, or was entered, with the handle they used last.
 type Contact struct {
 	ID, Channel, Address string
 	Stage                string // "" for none
 	Tags                 []string
 	CreatedAt            time.Time
 	Blocked              bool
+	NoBots               bool   // bots do not write to it
+	Merged               string // the contact that stands for it, "" if it does itself
 	Facts                []Fact
 }
 
-const contactColumns = `c.id, c.stage, c.created_at, c.blocked, coalesce(h.channel, ''), coalesce(h.address, ''), (SELECT json_group_array(tag) FROM contact_tag t WHERE t.contact_id = c.id)
-	FROM contact c LEFT JOIN handle h ON h.contact_id = c.id`
+const contactColumns = `c.id, c.stage, c.created_at, c.blocked, NOT c.bots, coalesce(c.merged_into, ''), coalesce(h.channel, ''), coalesce(h.address, ''), (SELECT json_group_array(tag) FROM contact_tag t WHERE t.contact_id = c.id)
+	FROM contact c LEFT JOIN handle h ON (h.channel, h.address) = (SELECT channel, address FROM handle o WHERE o.contact_id = c.id
+		ORDER BY (SELECT max(updated_at) FROM conversation v WHERE v.channel = o.channel AND v.address = o.address) DESC LIMIT 1)`
 
 func scanContact(scan func(...any) error) (c Contact, err error) {
 	var at int64
 	var tags string
-	if err := scan(&c.ID, &c.Stage, &at, &c.Blocked, &c.Channel, &c.Address, &tags); err != nil {
+	if err := scan(&c.ID, &c.Stage, &at, &c.Blocked, &c.NoBots, &c.Merged, &c.Channel, &c.Address, &tags); err != nil {
 		return c, err
 	}
 	c.CreatedAt = fromMillis(at)
 	return c, json.Unmarshal([]byte(tags), &c.Tags)
 }
 
-// Contacts returns the newest contacts, at most limit, each with its facts.
-func (s *Store) Contacts(ctx context.Context, limit int) (list []Contact, err error) {
-	err = s.reader.rows(ctx, `SELECT `+contactColumns+` ORDER BY c.id DESC LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
+// A ContactFilter chooses contacts. The zero value chooses all.
+type ContactFilter struct {
+	Search       string // in what is known, handles, tags and notes; in any case
+	Stage, Tag   string
+	Field, Value string // what is known for a field, in any case; of a Field alone: that it is known
+	Channel      string
+	Blocked      bool   // only those that are blocked
+	Before       string // the id of the last one that was seen
+	Limit        int
+}
+
+// Contacts returns contacts, the newest first, each with its facts. Those that were joined
+// with another are left out.
+func (s *Store) Contacts(ctx context.Context, f ContactFilter) (list []Contact, err error) {
+	where, args := []string{"c.merged_into IS NULL"}, []any{}
+	add := func(clause string, values ...any) {
+		where, args = append(where, clause), append(args, values...)
+	}
+	for _, word := range strings.Fields(f.Search) {
+		like := "%" + likely.Replace(word) + "%"
+		add(`(EXISTS (SELECT 1 FROM fact f WHERE f.contact_id = c.id AND f.value LIKE ? ESCAPE '!') OR EXISTS (SELECT 1 FROM handle g WHERE g.contact_id = c.id AND (g.address LIKE ? ESCAPE '!' OR g.channel = ?))
+			OR EXISTS (SELECT 1 FROM contact_tag t WHERE t.contact_id = c.id AND t.tag LIKE ? ESCAPE '!') OR EXISTS (SELECT 1 FROM contact_note n WHERE n.contact_id = c.id AND n.text LIKE ? ESCAPE '!'))`, like, like, word, like, like)
+	}
+	if f.Stage != "" {
+		add("c.stage = ?", f.Stage)
+	}
+	if f.Tag != "" {
+		add("EXISTS (SELECT 1 FROM contact_tag t WHERE t.contact_id = c.id AND t.tag = ?)", f.Tag)
+	}
+	if f.Field != "" && f.Value != "" {
+		add("EXISTS (SELECT 1 FROM fact f WHERE f.contact_id = c.id AND f.field = ? AND f.value = ? COLLATE NOCASE)", f.Field, f.Value)
+	} else if f.Field != "" {
+		add("EXISTS (SELECT 1 FROM fact f WHERE f.contact_id = c.id AND f.field = ?)", f.Field)
+	}
+	if f.Channel != "" {
+		add("EXISTS (SELECT 1 FROM handle g WHERE g.contact_id = c.id AND g.channel = ?)", f.Channel)
+	}
+	if f.Blocked {
+		add("c.blocked = 1")
+	}
+	if f.Before != "" {
+		add("c.id < ?", f.Before)
+	}
+	args = append(args, f.Limit)
+	err = s.reader.rows(ctx, `SELECT `+contactColumns+` WHERE `+strings.Join(where, " AND ")+` ORDER BY c.id DESC LIMIT ?`, args, func(scan func(...any) error) error {
 		c, err := scanContact(scan)
 		list = append(list, c)
 		return err
@@ -76,7 +122,11 @@ func (s *Store) Contacts(ctx context.Context, limit int) (list []Contact, err er
 	return list, err
 }
 
-// Contact returns one contact with its facts, or ErrNotFound.
+// likely takes what LIKE would read as more than itself.
+var likely = strings.NewReplacer("!", "!!", "%", "!%", "_", "!_")
+
+// Contact returns one contact with its facts, or ErrNotFound. One that was joined with
+// another is there, with the other's id.
 func (s *Store) Contact(ctx context.Context, id string) (c Contact, err error) {
 	err = ErrNotFound
 	failed := s.reader.rows(ctx, `SELECT `+contactColumns+` WHERE c.id = ? LIMIT 1`, []any{id}, func(scan func(...any) error) error {
@@ -98,6 +148,7 @@ type ContactChange struct {
 	Tags    []string // with SetTags: all that it has from now on
 	SetTags bool
 	Blocked *bool // nil: as it is
+	NoBots  *bool // nil: as it is
 }
 
 // ChangeContact changes a contact; one that is not there is ErrNotFound.
@@ -152,7 +203,34 @@ func (t *Tx) ChangeContact(id string, change ContactChange, now time.Time) error
 			}
 		}
 	}
+	if change.NoBots != nil {
+		if _, err := t.exec(`UPDATE contact SET bots = ? WHERE id = ?`, !*change.NoBots, id); err != nil {
+			return err
+		}
+	}
 	return t.event("contact.changed", id, map[string]any{"contact": id}, now)
+}
+
+// AddContact makes a contact that has not written; handles of theirs that nobody has are
+// theirs.
+func (t *Tx) AddContact(facts []Fact, handles []Handle, stage string, tags []string, now time.Time) (id string, err error) {
+	id = NewID()
+	if _, err := t.exec(`INSERT INTO contact (id, created_at) VALUES (?, ?)`, id, millis(now)); err != nil {
+		return "", err
+	}
+	for _, h := range handles {
+		if err := t.PutHandle(h.Channel, h.Address, id); err != nil {
+			return "", err
+		}
+	}
+	if err := t.contactChanged(id, "created", "", ""); err != nil {
+		return "", err
+	}
+	change := ContactChange{Facts: facts, Tags: tags, SetTags: len(tags) > 0}
+	if stage != "" {
+		change.Stage = &stage
+	}
+	return id, t.ChangeContact(id, change, now)
 }
 
 // learnOver keeps a fact in place of all that was known for its field.

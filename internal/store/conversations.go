@@ -43,6 +43,7 @@ type Conversation struct {
 // Who is what a turn needs to know of the contact beside its memory.
 type Who struct {
 	Blocked  bool
+	NoBots   bool // bots do not write to it
 	OptedOut bool // the handle wants no messages that nobody asked for
 	Stage    string
 	Tags     []string
@@ -90,12 +91,12 @@ func (s *Store) ConversationWithMemory(ctx context.Context, id string) (c Conver
 	err = ErrNotFound
 	failed := s.reader.rows(ctx, `SELECT `+conversationColumns+`,
 		(SELECT json_group_array(json_array(field, value, verified)) FROM (SELECT field, value, verified FROM fact f WHERE f.contact_id = c.contact_id ORDER BY verified, id)),
-		(SELECT count(*) FROM wake w WHERE w.conversation_id = c.id), k.blocked, k.stage, (SELECT json_group_array(tag) FROM contact_tag t WHERE t.contact_id = c.contact_id),
+		(SELECT count(*) FROM wake w WHERE w.conversation_id = c.id), k.blocked, NOT k.bots, k.stage, (SELECT json_group_array(tag) FROM contact_tag t WHERE t.contact_id = c.contact_id),
 		EXISTS (SELECT 1 FROM opt_out o WHERE o.channel = c.channel AND o.address = c.address),
 		(SELECT count(*) FROM run r WHERE r.conversation_id = c.id AND r.status IN ('going', 'waiting'))
 		FROM conversation c JOIN contact k ON k.id = c.contact_id WHERE c.id = ?`, []any{id}, func(scan func(...any) error) error {
 		woken, who := 0, Who{}
-		c, err = scanConversation(scan, &facts, &woken, &who.Blocked, &who.Stage, &tags, &who.OptedOut, &who.Runs)
+		c, err = scanConversation(scan, &facts, &woken, &who.Blocked, &who.NoBots, &who.Stage, &tags, &who.OptedOut, &who.Runs)
 		c.Woken, c.Who = woken, who
 		if tags != "[]" && err == nil {
 			err = json.Unmarshal([]byte(tags), &c.Who.Tags)
@@ -169,6 +170,16 @@ func (s *Store) Conversations(ctx context.Context, f Filter, now time.Time) (lis
 			list = append(list, c)
 			return err
 		})
+	return list, err
+}
+
+// ConversationsOf returns the latest conversations of a contact.
+func (s *Store) ConversationsOf(ctx context.Context, contact string, limit int) (list []Conversation, err error) {
+	err = s.reader.rows(ctx, `SELECT `+conversationColumns+` FROM conversation c WHERE c.contact_id = ? ORDER BY c.updated_at DESC, c.id DESC LIMIT ?`, []any{contact, limit}, func(scan func(...any) error) error {
+		c, err := scanConversation(scan)
+		list = append(list, c)
+		return err
+	})
 	return list, err
 }
 

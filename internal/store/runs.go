@@ -94,7 +94,7 @@ func (t *Tx) change(c *Changes, now time.Time) error {
 		if key == "" {
 			key = c.Contact
 		}
-		if err := t.putRow(row.Sheet, key, row.Cells, now); err != nil {
+		if err := t.putRow(row.Sheet, key, c.Contact, row.Cells, now); err != nil {
 			return err
 		}
 	}

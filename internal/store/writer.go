@@ -89,8 +89,9 @@ func (w *writer) note(err error) {
 }
 
 type write struct {
-	run  func(*Tx) error
-	done chan error
+	run   func(*Tx) error
+	alone string // a statement to be run outside of any transaction, in place of run
+	done  chan error
 }
 
 func startWriter(db *sql.DB) *writer {
@@ -110,7 +111,12 @@ func (w *writer) stop() {
 // It must do nothing but use the Tx and set results, since it is run a second
 // time when other work of its group fails.
 func (s *Store) Write(ctx context.Context, work func(*Tx) error) error {
-	job := &write{run: work, done: make(chan error, 1)}
+	return s.submit(ctx, &write{run: work})
+}
+
+// submit has the writer do a job, and waits for its end.
+func (s *Store) submit(ctx context.Context, job *write) error {
+	job.done = make(chan error, 1)
 	select {
 	case s.writer.work <- job:
 	case <-s.writer.quit:
@@ -145,40 +151,63 @@ func (w *writer) loop() {
 	tx := &Tx{conn: conn, statements: map[string]*sql.Stmt{}, writer: w}
 	for {
 		var group []*write
+		var alone *write
 		select {
 		case job := <-w.work:
-			group = append(group, job)
+			group, alone = joined(group, job)
 		case <-w.quit:
 			return
 		}
 	fill:
-		for len(group) < groupSize {
+		for len(group) < groupSize && alone == nil {
 			select {
 			case job := <-w.work:
-				group = append(group, job)
+				group, alone = joined(group, job)
 			default:
 				break fill
 			}
 		}
 		if conn == nil {
+			if alone != nil {
+				group = append(group, alone)
+			}
 			for _, job := range group {
 				job.done <- err
 			}
 			continue
 		}
-		if tx.commit(group) == nil {
-			w.note(nil)
-			for _, job := range group {
-				job.done <- nil
-			}
-			continue
+		w.commit(tx, group)
+		if alone != nil {
+			_, err := conn.ExecContext(ctx, alone.alone)
+			alone.done <- err
 		}
-		// Something in the group failed: each is tried alone.
+	}
+}
+
+// joined adds a job to a group, or returns it if it is to be done alone.
+func joined(group []*write, job *write) ([]*write, *write) {
+	if job.alone != "" {
+		return group, job
+	}
+	return append(group, job), nil
+}
+
+// commit commits a group together, or if something in it fails, each alone.
+func (w *writer) commit(tx *Tx, group []*write) {
+	if len(group) == 0 {
+		return
+	}
+	if tx.commit(group) == nil {
+		w.note(nil)
 		for _, job := range group {
-			err := tx.commit([]*write{job})
-			w.note(err)
-			job.done <- err
+			job.done <- nil
 		}
+		return
+	}
+	for _, job := range group {
+		err := tx.commit([]*write{job})
+		w.note(err)
+		job.done <- err
 	}
 }
 

@@ -494,10 +494,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The newest contacts and what is known of them */
+        /** Contacts and what is known of them, the newest first */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    /** @description Words in what is known, handles, tags and notes. */
+                    search?: string;
+                    stage?: string;
+                    tag?: string;
+                    /** @description That it is known; with value, what it is. */
+                    field?: string;
+                    value?: string;
+                    channel?: string;
+                    blocked?: "true";
+                    cursor?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -524,7 +535,138 @@ export interface paths {
             };
         };
         put?: never;
+        /** Enter a contact that has not written */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ContactChange"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ContactDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Contacts as a CSV, vCard or JSON file */
+        get: {
+            parameters: {
+                query?: {
+                    format?: "csv" | "vcard" | "json";
+                    search?: string;
+                    stage?: string;
+                    tag?: string;
+                    field?: string;
+                    value?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "text/csv": string;
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take contacts out of a CSV, vCard or JSON file, or look what would become of it */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ContactFile"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ImportedContacts"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -538,7 +680,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show a contact */
+        /** Show a contact and all that belongs to it */
         get: {
             parameters: {
                 query?: never;
@@ -556,7 +698,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Contact"];
+                        "application/json": components["schemas"]["ContactDetail"];
                     };
                 };
                 default: {
@@ -571,7 +713,40 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
+        /** Forget a contact: it and all that belongs to it or names it is removed everywhere */
+        delete: {
+            parameters: {
+                query?: {
+                    /** @description Remove the copies of the records too that were made before an upgrade. */
+                    copies?: "remove";
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Forgotten"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         /** Change what is known of a contact, the stage, the tags; what a person enters is verified */
@@ -596,7 +771,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Contact"];
+                        "application/json": components["schemas"]["ContactDetail"];
                     };
                 };
                 default: {
@@ -609,6 +784,230 @@ export interface paths {
                 };
             };
         };
+        trace?: never;
+    };
+    "/api/v1/contacts/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that is kept of a contact, to be handed to them */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WholeContact"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts/{id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What would become of two contacts if they were joined */
+        get: {
+            parameters: {
+                query: {
+                    /** @description The contact that would go. */
+                    with: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MergePreview"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Join a contact with another, which goes */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["MergeWith"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ContactDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts/{id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a note about a contact */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["NewContactNote"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ContactDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts/{id}/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a note about a contact */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    note: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/conversations": {
@@ -2625,6 +3024,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/merges/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take two contacts apart that were joined */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ContactDetail"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/messages/{id}/approve": {
         parameters: {
             query?: never;
@@ -4302,6 +4747,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/twins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Contacts that may be one, by what is verified of both */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TwinPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/words/{word}": {
         parameters: {
             query?: never;
@@ -4470,11 +4959,16 @@ export interface components {
             address: string;
             /** @description It is not answered, and flows do not start for it. */
             blocked: boolean;
+            /** @description Of the handle that was used last; empty if there is none. */
             channel: string;
             /** Format: date-time */
             created_at: string;
             facts: components["schemas"]["Fact"][];
             id: string;
+            /** @description The contact that stands for it since they were joined. */
+            merged_into?: string;
+            /** @description Bots do not write to it; people answer. */
+            no_bots: boolean;
             stage?: string;
             tags: string[];
             /** @description The contact for people. */
@@ -4487,12 +4981,65 @@ export interface components {
             facts?: {
                 [key: string]: string;
             };
+            /** @description Bots do not write to it; people answer. */
+            no_bots?: boolean;
             stage?: string;
             tags?: string[];
         };
+        ContactDetail: {
+            address: string;
+            /** @description It is not answered, and flows do not start for it. */
+            blocked: boolean;
+            /** @description Of the handle that was used last; empty if there is none. */
+            channel: string;
+            /** @description The latest, at most 50. */
+            conversations: components["schemas"]["Conversation"][];
+            /** Format: date-time */
+            created_at: string;
+            facts: components["schemas"]["Fact"][];
+            handles: components["schemas"]["Handle"][];
+            id: string;
+            /** @description The contact that stands for it since they were joined. */
+            merged_into?: string;
+            /** @description The contacts that were joined with it, and can be taken apart again. */
+            merges: components["schemas"]["Merge"][];
+            /** @description Bots do not write to it; people answer. */
+            no_bots: boolean;
+            notes: components["schemas"]["ContactNote"][];
+            /** @description Of flows, the latest, at most 20. */
+            runs: components["schemas"]["Run"][];
+            stage?: string;
+            tags: string[];
+            /** @description The contact for people. */
+            who: string;
+        };
+        ContactFile: {
+            /**
+             * @description Guessed, if it is left out.
+             * @enum {string}
+             */
+            format?: "csv" | "vcard" | "json";
+            /** @description Keep nothing, and say what would become of it. */
+            look?: boolean;
+            text: string;
+        };
+        ContactNote: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            id: string;
+            text: string;
+        };
         ContactPage: {
             items: components["schemas"]["Contact"][];
+            /** @description The cursor of the next page. */
             next?: string;
+        };
+        ContactRow: {
+            cells: {
+                [key: string]: string;
+            };
+            sheet: string;
         };
         Conversation: {
             /** @description The contact's handle on the channel. */
@@ -4850,6 +5397,10 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Forgotten: {
+            /** @description Copies of the records, made before an upgrade, that still hold it. */
+            copies: components["schemas"]["RecordsCopy"][];
+        };
         Form: {
             /** @description Of its page; below it /embed.js is the script that shows it in other pages. */
             address: string;
@@ -4962,6 +5513,10 @@ export interface components {
             /** @description The newest, if it is left out. */
             version?: number;
         };
+        Handle: {
+            address: string;
+            channel: string;
+        };
         HouseAnswer: {
             answer: string;
             author: string;
@@ -4993,6 +5548,18 @@ export interface components {
             valid_from?: string;
             /** Format: date-time */
             valid_until?: string;
+        };
+        ImportedContacts: {
+            added: number;
+            /** @description Who was known and got what was not known yet. */
+            changed: number;
+            format: string;
+            /** @description Columns and details that are no fields. */
+            left: string[];
+            /** @description Of whom all was known. */
+            same: number;
+            /** @description What could not be taken, each with its place in the file; at most 50. */
+            wrong: string[];
         };
         Lesson: {
             answer: string;
@@ -5030,6 +5597,28 @@ export interface components {
             /** @description The business's name. */
             title: string;
             workspace: string;
+        };
+        Merge: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            gone: string;
+            id: string;
+            kept: string;
+        };
+        MergePreview: {
+            /** @description That would come along. */
+            conversations: number;
+            /** @description What would hold. */
+            facts: components["schemas"]["Fact"][];
+            gone: components["schemas"]["Contact"];
+            kept: components["schemas"]["Contact"];
+            /** @description What would not hold any more. */
+            lost: components["schemas"]["Fact"][];
+        };
+        MergeWith: {
+            /** @description The id of the contact that goes; all that is its becomes that of the other. */
+            with: string;
         };
         Message: {
             /** Format: date-time */
@@ -5120,6 +5709,9 @@ export interface components {
             resting?: string;
             /** @description Tokens that it wrote. */
             written: number;
+        };
+        NewContactNote: {
+            text: string;
         };
         NewToken: {
             name: string;
@@ -5318,6 +5910,14 @@ export interface components {
         ReadPageList: {
             items: components["schemas"]["ReadPage"][];
             next?: string;
+        };
+        RecordsCopy: {
+            /**
+             * Format: date-time
+             * @description When it is removed.
+             */
+            expires: string;
+            file: string;
         };
         Refusal: {
             /** @description The customer is told this, if anything. */
@@ -5856,6 +6456,16 @@ export interface components {
             state: "calling" | "done" | "dropped";
             trace: components["schemas"]["Trace"];
         };
+        Twin: {
+            a: components["schemas"]["Contact"];
+            b: components["schemas"]["Contact"];
+            /** @description Of the field by which they may be one. */
+            label: string;
+            value: string;
+        };
+        TwinPage: {
+            items: components["schemas"]["Twin"][];
+        };
         TypedSource: {
             name: string;
             /** @description Markdown. */
@@ -5950,6 +6560,37 @@ export interface components {
             sure?: number;
             text: string;
             trail?: string[];
+        };
+        WholeContact: {
+            address: string;
+            /** @description It is not answered, and flows do not start for it. */
+            blocked: boolean;
+            /** @description Of the handle that was used last; empty if there is none. */
+            channel: string;
+            /** @description The latest, at most 50. */
+            conversations: components["schemas"]["Conversation"][];
+            /** Format: date-time */
+            created_at: string;
+            facts: components["schemas"]["Fact"][];
+            handles: components["schemas"]["Handle"][];
+            id: string;
+            /** @description The contact that stands for it since they were joined. */
+            merged_into?: string;
+            /** @description The contacts that were joined with it, and can be taken apart again. */
+            merges: components["schemas"]["Merge"][];
+            /** @description Of all conversations, in order. */
+            messages: components["schemas"]["Message"][];
+            /** @description Bots do not write to it; people answer. */
+            no_bots: boolean;
+            notes: components["schemas"]["ContactNote"][];
+            /** @description Of sheets. */
+            rows: components["schemas"]["ContactRow"][];
+            /** @description Of flows, the latest, at most 20. */
+            runs: components["schemas"]["Run"][];
+            stage?: string;
+            tags: string[];
+            /** @description The contact for people. */
+            who: string;
         };
     };
     responses: never;

@@ -151,9 +151,10 @@ const (
 	OnNotKnown = "not known"
 	OnWish     = "wish"
 	OnAnger    = "anger"
-	OnLoop     = "loop"  // the sender writes as a program does; no brief can choose
-	OnFault    = "fault" // the bot could not decide; no brief can choose
-	OnPass     = "pass"  // it is a matter that the brief passes to people
+	OnLoop     = "loop"    // the sender writes as a program does; no brief can choose
+	OnFault    = "fault"   // the bot could not decide; no brief can choose
+	OnPass     = "pass"    // it is a matter that the brief passes to people
+	OnNoBots   = "no bots" // people said that no bot writes to the contact; no brief can choose
 )
 
 // Held is why somebody waits whose answer is held for approval.
@@ -243,6 +244,8 @@ func Because(reason string) string {
 		return "the bot could not make a reply"
 	case OnPass:
 		return "a matter for people"
+	case OnNoBots:
+		return "bots do not write to this contact"
 	case Held:
 		return "a reply waits for approval"
 	}

@@ -84,6 +84,7 @@ type Snapshot struct {
 	Flows     Flows                // what may happen step by step
 	Runs      []Run                // of flows in the conversation that have not ended, oldest first
 	Blocked   bool                 // the contact is not answered
+	NoBots    bool                 // people answer the contact, not bots
 
 	// Other runs work with the snapshot of another bot, with its knowledge; it may run it
 	// again. nil: there is no other.

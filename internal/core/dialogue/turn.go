@@ -42,6 +42,13 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	case s.State.Lead == Closed:
 		t.came(CodeSilent, "the conversation is closed")
 		return t.decision()
+	case t.NoBots && t.said != "":
+		t.came(CodeSilent, "bots do not write to this contact")
+		if t.next.Lead == LedByBot {
+			t.came(CodeHandedOver, "bots do not write to this contact")
+			t.escalate(bot.OnNoBots)
+		}
+		return t.decision()
 	case t.said == "" && len(s.Wakes) > 0 && s.Wakes[0].Kind == ByHandBack:
 		t.came(CodeSilent, "a person led the conversation")
 		return t.decision()
