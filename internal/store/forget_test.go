@@ -1,6 +1,7 @@
 package store
 
 import (
+	"errors"
 	"testing"
 	"time"
 )
@@ -21,7 +22,7 @@ func TestCompactingGoesOnBesideWriting(t *testing.T) {
 	if err := s.Write(t.Context(), forget); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Write(t.Context(), forget); err != ErrNotFound {
+	if err := s.Write(t.Context(), forget); !errors.Is(err, ErrNotFound) {
 		t.Errorf("forgotten twice: %v", err)
 	}
 	written := make(chan error, 20)
@@ -34,7 +35,7 @@ func TestCompactingGoesOnBesideWriting(t *testing.T) {
 		t.Fatal(err)
 	}
 	for range 20 {
-		if err := <-written; err != ErrNotFound {
+		if err := <-written; !errors.Is(err, ErrNotFound) {
 			t.Errorf("a write beside it: %v", err)
 		}
 	}

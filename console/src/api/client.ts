@@ -70,10 +70,25 @@ export const api = {
     call<Schemas["Message"]>("POST", `/messages/${at(message)}/approve`, { text }),
   reject: (message: string, why: string) =>
     call<Schemas["Message"]>("POST", `/messages/${at(message)}/reject`, { why }),
-  contacts: () => call<Schemas["ContactPage"]>("GET", "/contacts"),
-  contact: (id: string) => call<Schemas["Contact"]>("GET", `/contacts/${at(id)}`),
+  contacts: (filter: Record<string, string> = {}) =>
+    call<Schemas["ContactPage"]>("GET", "/contacts?" + new URLSearchParams(filter)),
+  contact: (id: string) => call<Schemas["ContactDetail"]>("GET", `/contacts/${at(id)}`),
+  addContact: (of: Schemas["ContactChange"]) => call<Schemas["ContactDetail"]>("POST", "/contacts", of),
   changeContact: (id: string, change: Schemas["ContactChange"]) =>
-    call<Schemas["Contact"]>("PATCH", `/contacts/${at(id)}`, change),
+    call<Schemas["ContactDetail"]>("PATCH", `/contacts/${at(id)}`, change),
+  addNote: (id: string, text: string) =>
+    call<Schemas["ContactDetail"]>("POST", `/contacts/${at(id)}/notes`, { text }),
+  removeNote: (id: string, note: string) => call<void>("DELETE", `/contacts/${at(id)}/notes/${at(note)}`),
+  previewMerge: (id: string, other: string) =>
+    call<Schemas["MergePreview"]>("GET", `/contacts/${at(id)}/merge?with=${at(other)}`),
+  mergeContacts: (id: string, other: string) =>
+    call<Schemas["ContactDetail"]>("POST", `/contacts/${at(id)}/merge`, { with: other }),
+  undoMerge: (merge: string) => call<Schemas["ContactDetail"]>("POST", `/merges/${at(merge)}/undo`, {}),
+  twins: () => call<Schemas["TwinPage"]>("GET", "/twins"),
+  importContacts: (file: Schemas["ContactFile"]) =>
+    call<Schemas["ImportedContacts"]>("POST", "/contacts/import", file),
+  forgetContact: (id: string, copies: boolean) =>
+    call<Schemas["Forgotten"]>("DELETE", `/contacts/${at(id)}${copies ? "?copies=remove" : ""}`),
   declared: () => call<Schemas["Declared"]>("GET", "/fields"),
   turn: (id: string) => call<Schemas["Turn"]>("GET", `/turns/${at(id)}`),
   sources: () => call<Schemas["SourcePage"]>("GET", "/sources"),

@@ -31,7 +31,7 @@ const readAgain: [string, string[]][] = [
   ["urgent-parrot.run", ["flows", "runs", "run", "today", "messages"]],
   ["urgent-parrot.form", ["forms", "entries", "contacts"]],
   ["urgent-parrot.switch", ["today"]],
-  ["urgent-parrot.contact", ["contact", "contacts", "conversation", "conversations"]],
+  ["urgent-parrot.contact", ["contact", "contacts", "twins", "conversation", "conversations"]],
   ["urgent-parrot.allowance", ["allowances", "messages"]],
   ["urgent-parrot.row", ["sheets", "rows"]],
 ]

@@ -15,7 +15,13 @@ export function ContactDrawer({ id, onClose }: { id: string; onClose: () => void
     <Drawer title={contact.data?.who ?? "Contact"} open={!!id} onClose={onClose}>
       <Wrong error={contact.error ?? declared.error} />
       {contact.data && declared.data && (
-        <ContactForm key={id} contact={contact.data} declared={declared.data} onDone={onClose} />
+        <ContactForm
+          key={id}
+          contact={contact.data}
+          declared={declared.data}
+          onDone={onClose}
+          onCancel={onClose}
+        />
       )}
     </Drawer>
   )
@@ -23,28 +29,32 @@ export function ContactDrawer({ id, onClose }: { id: string; onClose: () => void
 
 const select = "w-full rounded-md border border-line bg-paper px-3 py-2"
 
-function ContactForm(props: {
-  contact: Schemas["Contact"]
+/** What is known of a contact, the stage and the tags, to be changed; without a contact, of a new one. */
+export function ContactForm(props: {
+  contact?: Schemas["Contact"]
   declared: Schemas["Declared"]
-  onDone: () => void
+  onDone: (id: string) => void
+  onCancel: () => void
 }) {
   const { contact, declared } = props
   const queries = useQueryClient()
-  const before = Object.fromEntries(contact.facts.map(f => [f.field, f.value]))
+  const before = Object.fromEntries(contact?.facts.map(f => [f.field, f.value]) ?? [])
   const [facts, setFacts] = useState<Record<string, string>>(before)
-  const [stage, setStage] = useState(contact.stage ?? "")
-  const [tags, setTags] = useState(contact.tags)
+  const [stage, setStage] = useState(contact?.stage ?? "")
+  const [tags, setTags] = useState(contact?.tags ?? [])
   const save = useMutation({
-    mutationFn: () =>
-      api.changeContact(contact.id, {
+    mutationFn: () => {
+      const change = {
         facts: Object.fromEntries(Object.entries(facts).filter(([k, v]) => v !== (before[k] ?? ""))),
         stage,
         tags,
-      }),
-    onSuccess: () => {
-      for (const key of ["contact", "contacts", "conversation", "conversations", "today"])
+      }
+      return contact ? api.changeContact(contact.id, change) : api.addContact(change)
+    },
+    onSuccess: kept => {
+      for (const key of ["contact", "contacts", "twins", "conversation", "conversations", "today"])
         void queries.invalidateQueries({ queryKey: [key] })
-      props.onDone()
+      props.onDone(kept.id)
     },
   })
   return (
@@ -53,7 +63,7 @@ function ContactForm(props: {
       ready={!save.isPending}
       error={save.error}
       onSubmit={() => save.mutate()}
-      onCancel={props.onDone}
+      onCancel={props.onCancel}
     >
       <p className="text-sm text-soft">
         What you enter counts as verified by you. What a contact merely says never replaces it.

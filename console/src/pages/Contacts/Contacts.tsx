@@ -1,106 +1,204 @@
-import { useQuery } from "@tanstack/react-query"
-import { useNavigate, useParams } from "react-router"
-import { api } from "../../api/client"
-import { useTypedInAddress } from "../../parts/address"
+import { Menu, MenuButton, MenuItem, MenuItems, Select } from "@headlessui/react"
+import { PlusIcon } from "@heroicons/react/20/solid"
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query"
+import { useNavigate, useParams, useSearchParams } from "react-router"
+import { api, type Schemas } from "../../api/client"
+import { useInAddress, useTypedInAddress } from "../../parts/address"
+import { Button } from "../../parts/Button"
+import { Drawer } from "../../parts/Drawer"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
-import { ContactDrawer } from "./ContactForm"
+import { ContactForm } from "./ContactForm"
+import { ImportContacts } from "./ImportContacts"
+import { Person } from "./Person"
+import { Twins } from "./Twins"
 
-/** Who wrote, and what is known of them. */
+const pick = "rounded-md border border-line bg-sheet px-2 py-1.5"
+
+/** Who wrote or was entered, and what is known of them; one of them beside the list. */
 export default function Contacts() {
   const { id } = useParams()
   const navigate = useNavigate()
   const now = useNow(60)
+  const [params] = useSearchParams()
   const [search, setSearch] = useTypedInAddress("search")
-  const contacts = useQuery({ queryKey: ["contacts"], queryFn: api.contacts })
+  const [stage, setStage] = useInAddress("stage")
+  const [tag, setTag] = useInAddress("tag")
+  const [field, setField] = useInAddress("field")
+  const [value, setValue] = useTypedInAddress("value")
+  const [open, setOpen] = useInAddress("open")
   const declared = useQuery({ queryKey: ["declared"], queryFn: api.declared })
-  const items = contacts.data?.items ?? []
-  const wanted = search.toLowerCase()
-  const shown = items.filter(c =>
-    [c.who, c.address, c.channel, c.stage ?? "", ...c.tags, ...c.facts.map(f => f.value)]
-      .join(" ")
-      .toLowerCase()
-      .includes(wanted),
+  const filter = Object.fromEntries(
+    Object.entries({ search, stage, tag, field, value: field ? value : "" }).filter(([, v]) => v),
   )
-  const label = (stage?: string) => declared.data?.stages.find(s => s.stage === stage)?.label ?? stage
+  const contacts = useInfiniteQuery({
+    queryKey: ["contacts", filter],
+    queryFn: ({ pageParam }) => api.contacts(pageParam ? { ...filter, cursor: pageParam } : filter),
+    initialPageParam: "",
+    getNextPageParam: page => page.next || undefined,
+  })
+  const items = contacts.data?.pages.flatMap(p => p.items) ?? []
+  const filtered = Object.keys(filter).length > 0
+  const label = (name?: string) => declared.data?.stages.find(s => s.stage === name)?.label ?? name
+  const keep = params.toString() ? "?" + params.toString() : ""
+  const fieldChosen = declared.data?.fields.find(f => f.field === field)
   return (
     <>
       <Head title="Contacts">
+        <Button onClick={() => setOpen("new")}>
+          <PlusIcon className="size-4" />
+          New contact
+        </Button>
+        <Button onClick={() => setOpen("import")}>Import</Button>
+        <Export filter={filter} />
+      </Head>
+      <div className={"flex-wrap gap-2 px-4 pb-2 lg:flex lg:px-6 " + (id ? "hidden" : "flex")}>
         <input
           type="search"
           aria-label="Search contacts"
-          placeholder="Search contacts"
+          placeholder="Search names, details, handles, notes"
           value={search}
           onChange={e => setSearch(e.target.value)}
-          className="w-full rounded-md border border-line bg-sheet px-3 py-1.5 sm:w-72"
+          className={pick + " w-full sm:w-72"}
         />
-      </Head>
-      <div className="min-h-0 flex-1 overflow-y-auto px-4 pb-6 lg:px-6">
-        <Wrong error={contacts.error} />
-        {contacts.isSuccess && shown.length === 0 && (
-          <Empty title={items.length ? "Nothing found" : "Nobody has written yet"}>
-            {items.length
-              ? "Names, handles, stages, tags and what is known are searched."
-              : "Whoever writes on a channel stands here, with what they say of themselves."}
-          </Empty>
+        {(declared.data?.stages.length ?? 0) > 0 && (
+          <Select aria-label="Stage" className={pick} value={stage} onChange={e => setStage(e.target.value)}>
+            <option value="">any stage</option>
+            {declared.data?.stages.map(s => (
+              <option key={s.stage} value={s.stage}>
+                {s.label}
+              </option>
+            ))}
+          </Select>
         )}
-        {shown.length > 0 && (
-          <div className="overflow-x-auto rounded-lg border border-line bg-sheet">
-            <table className="w-full text-left">
-              <thead className="border-b border-line text-sm text-soft">
-                <tr>
-                  <th className="px-4 py-2 font-semibold">Contact</th>
-                  <th className="px-4 py-2 font-semibold">Known</th>
-                  <th className="hidden px-4 py-2 font-semibold sm:table-cell">Stage, tags</th>
-                  <th className="hidden px-4 py-2 font-semibold sm:table-cell">First wrote</th>
-                </tr>
-              </thead>
-              <tbody className="divide-y divide-line">
-                {shown.map(c => (
-                  <tr key={c.id} className="align-top hover:bg-sunk">
-                    <td className="px-4 py-2">
-                      <button
-                        className="text-left font-semibold text-sea hover:underline"
-                        onClick={() =>
-                          void navigate(
-                            "/contacts/" + c.id + (search ? "?search=" + encodeURIComponent(search) : ""),
-                          )
-                        }
-                      >
-                        {c.who}
-                      </button>
-                      <span className="block text-sm text-soft">{c.channel}</span>
-                    </td>
-                    <td className="px-4 py-2">
-                      {c.facts.length === 0 && <span className="text-soft">nothing yet</span>}
-                      {c.facts.map(f => (
-                        <span key={f.field} className="block break-all">
-                          <span className="text-sm text-soft">{f.label}: </span>
-                          {f.sensitive ? "known" : f.value}
-                          {f.verified && <span className="text-sm text-leaf"> verified</span>}
-                        </span>
-                      ))}
-                    </td>
-                    <td className="hidden px-4 py-2 sm:table-cell">
-                      {label(c.stage)}
-                      {c.tags.length > 0 && (
-                        <span className="block text-sm text-soft">{c.tags.join(", ")}</span>
-                      )}
-                    </td>
-                    <td className="hidden px-4 py-2 whitespace-nowrap text-soft sm:table-cell">
-                      {ago(c.created_at, now)}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </div>
+        {(declared.data?.tags.length ?? 0) > 0 && (
+          <Select aria-label="Tag" className={pick} value={tag} onChange={e => setTag(e.target.value)}>
+            <option value="">any tag</option>
+            {declared.data?.tags.map(t => (
+              <option key={t}>{t}</option>
+            ))}
+          </Select>
+        )}
+        <Select aria-label="Field" className={pick} value={field} onChange={e => setField(e.target.value)}>
+          <option value="">any detail</option>
+          {declared.data?.fields.map(f => (
+            <option key={f.field} value={f.field}>
+              {f.label}
+            </option>
+          ))}
+        </Select>
+        {field && (
+          <input
+            aria-label={`What ${fieldChosen?.label ?? field} is`}
+            placeholder="is known"
+            value={value}
+            onChange={e => setValue(e.target.value)}
+            className={pick + " w-40"}
+          />
+        )}
+        {filtered && (
+          <Button look="quiet" onClick={() => void navigate("/contacts" + (id ? "/" + id : ""))}>
+            Show all
+          </Button>
         )}
       </div>
-      <ContactDrawer
-        id={id ?? ""}
-        onClose={() => void navigate("/contacts" + (search ? "?search=" + encodeURIComponent(search) : ""))}
-      />
+      <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
+        <div
+          className={"min-w-0 lg:overflow-y-auto " + (id ? "hidden lg:block lg:w-80 lg:shrink-0" : "flex-1")}
+        >
+          <Wrong error={contacts.error} />
+          {!id && <Twins />}
+          {contacts.isSuccess && items.length === 0 && (
+            <Empty title={filtered ? "Nobody fits that" : "Nobody has written yet"}>
+              {filtered
+                ? "Names, details, handles, tags and notes are searched."
+                : "Whoever writes on a channel stands here, with what they say of themselves. You can also enter or import contacts."}
+            </Empty>
+          )}
+          {items.length > 0 && (
+            <ul className="divide-y divide-line rounded-lg border border-line bg-sheet">
+              {items.map(c => (
+                <li key={c.id}>
+                  <button
+                    aria-current={c.id === id || undefined}
+                    onClick={() => void navigate("/contacts/" + c.id + keep)}
+                    className="grid w-full gap-x-4 px-4 py-2 text-left hover:bg-sunk sm:grid-cols-[minmax(0,1fr)_auto] aria-[current]:bg-sea-wash"
+                  >
+                    <span className="min-w-0">
+                      <span className="font-semibold text-sea">{c.who}</span>
+                      <span className="ml-2 text-sm text-soft">
+                        {[c.channel, label(c.stage), ...c.tags].filter(Boolean).join(" · ")}
+                      </span>
+                      {c.blocked && <span className="ml-2 text-sm text-scarlet">blocked</span>}
+                      {c.no_bots && <span className="ml-2 text-sm text-saffron">no bots</span>}
+                      <span className="block truncate text-sm">
+                        {c.facts.length === 0 && <span className="text-soft">nothing is known yet</span>}
+                        {c.facts.map(f => (f.sensitive ? f.label : f.value)).join(", ")}
+                      </span>
+                    </span>
+                    <span className="hidden text-sm text-soft sm:block">{ago(c.created_at, now)}</span>
+                  </button>
+                </li>
+              ))}
+            </ul>
+          )}
+          {contacts.hasNextPage && (
+            <Button
+              className="mt-2"
+              disabled={contacts.isFetchingNextPage}
+              onClick={() => void contacts.fetchNextPage()}
+            >
+              Show more
+            </Button>
+          )}
+        </div>
+        {id && declared.data && (
+          <Person key={id} id={id} declared={declared.data} back={"/contacts" + keep} />
+        )}
+      </div>
+      <Drawer title="A new contact" open={open === "new"} onClose={() => setOpen("")}>
+        {declared.data && (
+          <ContactForm
+            declared={declared.data}
+            onDone={made => void navigate("/contacts/" + made)}
+            onCancel={() => setOpen("")}
+          />
+        )}
+      </Drawer>
+      <Drawer title="Import contacts" open={open === "import"} onClose={() => setOpen("")}>
+        <ImportContacts fields={declared.data?.fields ?? []} onDone={() => setOpen("")} />
+      </Drawer>
     </>
   )
 }
+
+/** The contacts that are shown, as a file. */
+function Export({ filter }: { filter: Record<string, string> }) {
+  const formats: [string, string][] = [
+    ["csv", "CSV, for spreadsheets"],
+    ["vcard", "vCard, for address books"],
+    ["json", "JSON, for programs"],
+  ]
+  return (
+    <Menu>
+      <MenuButton className="rounded-md border border-line bg-sheet px-3 py-1.5 font-semibold hover:bg-sunk">
+        Export
+      </MenuButton>
+      <MenuItems anchor="bottom end" className="z-10 rounded-md border border-line bg-sheet p-1 shadow-lg">
+        {formats.map(([format, words]) => (
+          <MenuItem key={format}>
+            <a
+              className="block rounded px-3 py-1.5 data-focus:bg-sea-wash"
+              href={"/api/v1/contacts/export?" + new URLSearchParams({ ...filter, format })}
+              download
+            >
+              {words}
+            </a>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
+  )
+}
+
+export type Contact = Schemas["Contact"]

@@ -18,7 +18,7 @@ export function StartFlow(props: { flow: Schemas["Flow"]; open: boolean; onClose
 function Start({ flow, onClose }: { flow: Schemas["Flow"]; onClose: () => void }) {
   const queries = useQueryClient()
   const [, setTab] = useInAddress("tab")
-  const contacts = useQuery({ queryKey: ["contacts"], queryFn: api.contacts })
+  const contacts = useQuery({ queryKey: ["contacts"], queryFn: () => api.contacts() })
   const [chosen, setChosen] = useState<string[]>([])
   const [table, setTable] = useState("")
   const [values, setValues] = useState<Record<string, string>>({})

@@ -43,7 +43,12 @@ export function ContactCard({
           </div>
         ))}
       </dl>
-      <Button onClick={onEdit}>Change</Button>
+      <div className="flex flex-wrap items-center gap-3">
+        <Button onClick={onEdit}>Change</Button>
+        <Link className="text-sm text-sea underline" to={"/contacts/" + c.contact}>
+          All that is known
+        </Link>
+      </div>
       <h4 className="mt-4 mb-1 font-semibold">Rehearsal</h4>
       {save.data ? (
         <Link className="text-sm text-sea underline" to={"/rehearsals/" + save.data.name}>

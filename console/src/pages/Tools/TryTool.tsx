@@ -38,7 +38,7 @@ export function TryTool(props: {
   const fromMemory = Object.values(origins).some(o => block(o).memory)
   const [given, setGiven] = useState<Record<string, string>>({})
   const [contact, setContact] = useState("")
-  const contacts = useQuery({ queryKey: ["contacts"], queryFn: api.contacts, enabled: fromMemory })
+  const contacts = useQuery({ queryKey: ["contacts"], queryFn: () => api.contacts(), enabled: fromMemory })
   const attempt = useMutation({
     mutationFn: (really: boolean) =>
       api.tryTool(tool, {
