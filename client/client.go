@@ -250,6 +250,11 @@ func (c *Client) Schema(ctx context.Context, kind string, w io.Writer) error {
 	return c.get(ctx, "/schemas/"+url.PathEscape(kind), w)
 }
 
+// RemovedDocuments returns the documents of a kind that were removed, as they were last.
+func (c *Client) RemovedDocuments(ctx context.Context, kind string) (page DocumentPage, err error) {
+	return page, c.get(ctx, "/removed/"+url.PathEscape(kind), &page)
+}
+
 // RemoveDocument removes a document that no other refers to.
 func (c *Client) RemoveDocument(ctx context.Context, kind, name string) error {
 	return c.do(ctx, http.MethodDelete, "/api/v1/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name), nil, nil, nil)

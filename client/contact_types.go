@@ -138,4 +138,3 @@ type ContactChange struct {
 	Blocked *bool `json:"blocked,omitempty" description:"A blocked contact is not answered, and flows do not start for it."`
 	NoBots  *bool `json:"no_bots,omitempty" description:"Bots do not write to it; people answer."`
 }
-

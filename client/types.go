@@ -152,7 +152,24 @@ type DocumentKind struct {
 	Drafts  bool   `json:"drafts,omitempty" description:"What is written is a draft until it is put live."`
 	Example string `json:"example" required:"true" description:"A document to begin from."`
 
-	Form []FormPart `json:"form" required:"true" description:"How people fill in such a document; empty: its text is all there is."`
+	Form   []FormPart      `json:"form" required:"true" description:"How people fill in such a document; empty: its text is all there is."`
+	Starts []DocumentStart `json:"starts,omitempty" description:"Where new ones may begin, beside the example."`
+}
+
+// DocumentStart is where a new document may begin: one that works as it is, once it has a name
+// of its own.
+type DocumentStart struct {
+	Name  string      `json:"name" required:"true"`
+	Title string      `json:"title" required:"true"`
+	About string      `json:"about" required:"true" description:"What it is good for."`
+	Talk  []StartTalk `json:"talk,omitempty" description:"An example of what it is for."`
+	Text  string      `json:"text" required:"true"`
+}
+
+// StartTalk is what a customer writes and what is replied, in an example.
+type StartTalk struct {
+	Customer string `json:"customer" required:"true"`
+	Bot      string `json:"bot" required:"true"`
 }
 
 // FormPart is some fields of a document that belong together.

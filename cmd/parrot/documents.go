@@ -23,6 +23,7 @@ var moreActions = map[string][]action{
 	"form":  {{"entries", "parrot form entries group-enquiry", (*call).showEntries}},
 	"flow":  flowActions,
 	"tool":  toolActions,
+	"bot":   botActions,
 }
 
 type action struct {
@@ -38,9 +39,12 @@ func documents(kind document.Kind) func(*call) error {
 		if kind.Drafts {
 			c.draftFlags()
 		}
-		if kind.Name == "tool" {
+		switch kind.Name {
+		case "tool":
 			c.toolFlags()
 			most = 3
+		case "bot":
+			c.botFlags()
 		}
 		if err := c.parse(1, most); err != nil {
 			return err
@@ -82,11 +86,15 @@ func documents(kind document.Kind) func(*call) error {
 			return c.print(d, func(w io.Writer) { fmt.Fprint(w, d.Text) })
 		case "check", "push":
 			return c.writeDocument(cl, kind, action, target)
+		case "restore":
+			return c.restoreDocument(cl, kind, target)
 		case "remove":
 			if err := cl.RemoveDocument(c.ctx, kind.Plural, target); err != nil {
 				return err
 			}
-			return c.print(map[string]string{"removed": target}, func(w io.Writer) { fmt.Fprintf(w, "Removed %s.\n", target) })
+			return c.print(map[string]string{"removed": target}, func(w io.Writer) {
+				fmt.Fprintf(w, "Removed %[1]s. parrot %[2]s restore %[1]s brings it back.\n", target, kind.Name)
+			})
 		}
 		for _, more := range moreActions[kind.Name] {
 			if more.name == action {
@@ -270,4 +278,30 @@ func (c *call) listModels(cl *client.Client, connection string) error {
 			fmt.Fprintln(w, name)
 		}
 	})
+}
+
+// restoreDocument brings a document back that was removed, as it was last.
+func (c *call) restoreDocument(cl *client.Client, kind document.Kind, name string) error {
+	page, err := cl.RemovedDocuments(c.ctx, kind.Plural)
+	if err != nil {
+		return err
+	}
+	for _, gone := range page.Items {
+		if gone.Name != name {
+			continue
+		}
+		d, err := cl.PutDocument(c.ctx, kind.Plural, name, gone.Text, 0)
+		if err != nil {
+			return err
+		}
+		return c.print(d, func(w io.Writer) { fmt.Fprintf(w, "%s is back (version %d).\n", name, d.Version) })
+	}
+	var names []string
+	for _, gone := range page.Items {
+		names = append(names, gone.Name)
+	}
+	if len(names) == 0 {
+		return usage("no %s was removed", kind.Name)
+	}
+	return usage("no %s called %s was removed; there are %s", kind.Name, name, strings.Join(names, ", "))
 }

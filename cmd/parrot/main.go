@@ -61,7 +61,7 @@ func init() {
 	}
 	for _, kind := range kinds.Documents {
 		cmd := command{
-			kind.Name, "list|show|check|push|pull|remove|example|schema [NAME|FILE]", strings.ToLower(kind.About[:1]) + strings.TrimSuffix(kind.About[1:], "."),
+			kind.Name, "list|show|check|push|pull|remove|restore|example|schema [NAME|FILE]", strings.ToLower(kind.About[:1]) + strings.TrimSuffix(kind.About[1:], "."),
 			fmt.Sprintf("parrot %s example > %s.yaml", kind.Name, kind.Name), documents(kind),
 		}
 		for _, more := range moreActions[kind.Name] {
@@ -87,6 +87,7 @@ type call struct {
 	asJSON *bool
 
 	tool *toolFlags // of tools
+	bot  *botFlags  // of bots
 
 	// Of kinds of documents that have drafts.
 	live             *bool

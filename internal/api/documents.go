@@ -42,6 +42,15 @@ func listKinds(q *request) (client.DocumentKindPage, error) {
 		for _, part := range form {
 			kind.Form = append(kind.Form, client.FormPart{Title: part.Title, About: part.About, Seldom: part.Seldom, Fields: fieldsOf(part.Fields)})
 		}
+		if k.Starts != nil {
+			for _, start := range k.Starts() {
+				out := client.DocumentStart{Name: start.Name, Title: start.Title, About: start.About, Text: start.Text}
+				for _, said := range start.Talk {
+					out.Talk = append(out.Talk, client.StartTalk(said))
+				}
+				kind.Starts = append(kind.Starts, out)
+			}
+		}
 		page.Items = append(page.Items, kind)
 	}
 	return page, nil
@@ -64,6 +73,19 @@ func listDocuments(q *request) (page client.DocumentPage, err error) {
 		return page, err
 	}
 	list, err := q.workspace.Store().Documents(q.Request.Context(), kind.Name)
+	page.Items = make([]client.Document, len(list))
+	for i, d := range list {
+		page.Items[i] = documentOf(d)
+	}
+	return page, err
+}
+
+func listRemoved(q *request) (page client.DocumentPage, err error) {
+	kind, err := q.kind()
+	if err != nil {
+		return page, err
+	}
+	list, err := q.workspace.Store().Removed(q.Request.Context(), kind.Name)
 	page.Items = make([]client.Document, len(list))
 	for i, d := range list {
 		page.Items[i] = documentOf(d)

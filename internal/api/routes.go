@@ -216,6 +216,7 @@ var routes = sync.OnceValue(func() []route {
 		{"PUT", "/documents/:kind/:name", "Documents", "Keep a document", written{}, takes(putDocument), ok, false},
 		{"POST", "/documents/:kind/:name/check", "Documents", "Check a document and keep nothing", oneDocument{}, takes(checkDocument), ok, false},
 		{"DELETE", "/documents/:kind/:name", "Documents", "Remove a document that no other refers to", oneDocument{}, does(removeDocument), ok, false},
+		{"GET", "/removed/:kind", "Documents", "The documents of a kind that were removed, as they were last; keeping one brings it back", byKind{}, gives(listRemoved), ok, false},
 		{"GET", "/schemas/:kind", "Documents", "The JSON Schema of a kind of documents, for editors", byKind{}, writes("application/schema+json", nil, documentSchema), ok, false},
 		{"PUT", "/connections/:name/secret", "Documents", "Set the secret of a connection", byName{}, doesWith(putSecret), ok, false},
 

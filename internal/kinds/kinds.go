@@ -34,6 +34,27 @@ var Documents = WithChannels(Channels)
 //go:embed forms/*.yaml
 var forms embed.FS
 
+// starts are where new documents may begin, a file for each kind that has some.
+//
+//go:embed starts/*.yaml
+var starts embed.FS
+
+// startsOf returns where documents of a kind may begin, nil if only from their example. It is
+// read when it is wanted first.
+func startsOf(kind string) func() []document.Start {
+	raw, err := starts.ReadFile("starts/" + kind + ".yaml")
+	if err != nil {
+		return nil
+	}
+	return sync.OnceValue(func() []document.Start {
+		list, err := document.ReadStarts(kind+".yaml", raw)
+		if err != nil {
+			panic(fmt.Sprintf("where a %s may begin: %v", kind, err)) // it is embedded
+		}
+		return list
+	})
+}
+
 // formOf returns the form of a kind, nil if its documents have none. It is read when it is
 // wanted first.
 func formOf(kind string, more ...channel.Kind) func() document.Form {
@@ -196,6 +217,7 @@ steps:
 		if list[i].Form == nil {
 			list[i].Form = formOf(list[i].Name)
 		}
+		list[i].Starts = startsOf(list[i].Name)
 	}
 	return list
 }

@@ -61,3 +61,29 @@ func TestKindsOfDocumentsAreWhole(t *testing.T) {
 		paths[kind.Path] = kind.Name
 	}
 }
+
+// Where a document may begin stands as it is, is called as it says, and is told with an example.
+func TestStartsStand(t *testing.T) {
+	count := 0
+	for _, kind := range Documents {
+		if kind.Starts == nil {
+			continue
+		}
+		seen := map[string]bool{}
+		for _, start := range kind.Starts() {
+			count++
+			d, err := kind.Parse(start.Name, []byte(start.Text))
+			if err != nil {
+				t.Errorf("%s: %v", start.Name, err)
+				continue
+			}
+			if d.Named() != start.Name || seen[start.Name] || start.Title == "" || start.About == "" || len(start.Talk) == 0 {
+				t.Errorf("%s is called %s, twice or without words", start.Name, d.Named())
+			}
+			seen[start.Name] = true
+		}
+	}
+	if count < 8 {
+		t.Errorf("there are %d starts", count)
+	}
+}

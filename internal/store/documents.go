@@ -86,6 +86,21 @@ func (t *Tx) RemoveDocument(kind, name string, now time.Time) error {
 	return t.event("document.removed", kind+"/"+name, map[string]any{"kind": kind, "name": name}, now)
 }
 
+// Removed returns the documents of a kind that were removed, each as it was last, the latest
+// first.
+func (s *Store) Removed(ctx context.Context, kind string) (list []Document, err error) {
+	err = s.reader.rows(ctx, `SELECT name, version, text, author, at FROM document_version v WHERE kind = ?1 AND NOT EXISTS (SELECT 1 FROM document d WHERE d.kind = ?1 AND d.name = v.name)
+		AND version = (SELECT max(version) FROM document_version w WHERE w.kind = ?1 AND w.name = v.name) ORDER BY at DESC, name`, []any{kind}, func(scan func(...any) error) error {
+		d := Document{Kind: kind}
+		var at int64
+		err := scan(&d.Name, &d.Version, &d.Text, &d.Author, &at)
+		d.UpdatedAt = fromMillis(at)
+		list = append(list, d)
+		return err
+	})
+	return list, err
+}
+
 // keptVersions is how many versions of a document are kept, beside those in use.
 const keptVersions = 100
 

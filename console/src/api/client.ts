@@ -144,6 +144,7 @@ export const api = {
   document: (kind: string, name: string) =>
     call<Schemas["Document"]>("GET", `/documents/${at(kind)}/${at(name)}`),
   removeDocument: (kind: string, name: string) => call<void>("DELETE", `/documents/${at(kind)}/${at(name)}`),
+  removed: (kind: string) => call<Schemas["DocumentPage"]>("GET", `/removed/${at(kind)}`),
   kinds: () => call<Schemas["DocumentKindPage"]>("GET", "/documents"),
   tryBot: (name: string, message: string, before: Schemas["TrialState"], brief: string) =>
     call<Schemas["TrialTurn"]>("POST", `/bots/${at(name)}/trial`, { message, before, brief }),

@@ -3484,6 +3484,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/removed/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The documents of a kind that were removed, as they were last; keeping one brings it back */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: components["schemas"]["Noun"];
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DocumentPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -5174,6 +5220,8 @@ export interface components {
             only?: boolean;
             /** @description In addresses. */
             plural: string;
+            /** @description Where new ones may begin, beside the example. */
+            starts?: components["schemas"]["DocumentStart"][];
             title: string;
         };
         DocumentKindPage: {
@@ -5183,6 +5231,15 @@ export interface components {
         DocumentPage: {
             items: components["schemas"]["Document"][];
             next?: string;
+        };
+        DocumentStart: {
+            /** @description What it is good for. */
+            about: string;
+            name: string;
+            /** @description An example of what it is for. */
+            talk?: components["schemas"]["StartTalk"][];
+            text: string;
+            title: string;
         };
         DocumentText: {
             text: string;
@@ -6144,6 +6201,10 @@ export interface components {
             values?: {
                 [key: string]: string;
             };
+        };
+        StartTalk: {
+            bot: string;
+            customer: string;
         };
         Started: {
             asked: number;

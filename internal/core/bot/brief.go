@@ -16,10 +16,21 @@ import (
 
 // A Brief is what a bot is told.
 type Brief struct {
-	Name      string  `yaml:"bot"`
-	Title     string  `yaml:"title"`
-	Persona   string  `yaml:"name"` // how it calls itself
-	Role      string  `yaml:"role"`
+	Name    string `yaml:"bot"`
+	Title   string `yaml:"title"`
+	Persona string `yaml:"name"` // how it calls itself
+	Role    string `yaml:"role"`
+
+	Voice     Voice      `yaml:"voice"`
+	Duties    []string   `yaml:"duties"`    // what it does, a sentence each
+	Order     []string   `yaml:"order"`     // of the talk: greet, find out, answer, ...
+	Examples  []Exchange `yaml:"examples"`  // of how it speaks
+	Rules     []string   `yaml:"rules"`     // that it must keep to
+	Assistant string     `yaml:"assistant"` // when it says that it is an automated assistant: first reply, when asked
+	Remembers []string   `yaml:"remembers"` // fields that it may keep what customers say for; none: all
+	Closes    bool       `yaml:"closes"`    // it ends the conversation when the customer says goodbye
+	Limits    Limits     `yaml:"limits"`
+
 	Threshold float64 `yaml:"threshold"` // confidence below which it does not answer, 0 to 1
 
 	// OfferThreshold is how likely what was found must be to be offered, 0 to 1; 1: nothing
@@ -154,6 +165,7 @@ const (
 	OnLoop     = "loop"    // the sender writes as a program does; no brief can choose
 	OnFault    = "fault"   // the bot could not decide; no brief can choose
 	OnPass     = "pass"    // it is a matter that the brief passes to people
+	OnTurns    = "turns"   // the bot has replied as often as it may
 	OnNoBots   = "no bots" // people said that no bot writes to the contact; no brief can choose
 )
 
@@ -191,6 +203,7 @@ const (
 	Confirmed      = "confirmed"       // when the customer says that it was meant
 	TakesOver      = "takes_over"      // the first words of a bot that a conversation was passed to
 	PassedOn       = "passed_on"       // when a matter is passed to people
+	IsAssistant    = "is_assistant"    // behind the greeting of the first reply
 	AsksApproval   = "asks_approval"   // when a person has to allow what a tool would do
 	NotAllowed     = "not_allowed"     // when they do not
 )
@@ -220,6 +233,7 @@ var defaults = map[string][]string{
 	Confirmed:      {"Good. Is there anything else?"},
 	TakesOver:      {"This is {{ bot }}."},
 	PassedOn:       {"That is for a colleague. I have asked one, who will answer you here."},
+	IsAssistant:    {"I'm {{ bot }}, an automated assistant."},
 	AsksApproval:   {"I have asked a colleague whether that can be done, and will tell you here."},
 	NotAllowed:     {"A colleague has looked at it: I am sorry, that cannot be done."},
 	PartUnknown:    {"About \"{{ question }}\": I don't know, and I would rather not guess."},
@@ -244,6 +258,8 @@ func Because(reason string) string {
 		return "the bot could not make a reply"
 	case OnPass:
 		return "a matter for people"
+	case OnTurns:
+		return "the bot has replied as often as it may"
 	case OnNoBots:
 		return "bots do not write to this contact"
 	case Held:
@@ -328,6 +344,7 @@ func Parse(file string, source []byte) (Brief, error) {
 		}
 	}
 	b.Model.check(c)
+	b.checkManner(c)
 	if b.Capture != nil {
 		b.Capture.check(c)
 	}
@@ -376,6 +393,7 @@ func (b Brief) Refers() (refers []document.Reference) {
 	if use := b.Model.Use; use != "" && use != BuiltIn {
 		refers = append(refers, workspace.ToConnection("$.model.use", use, workspace.Model))
 	}
+	refers = append(refers, b.remembersRefers()...)
 	for i, field := range b.Model.Tells {
 		refers = append(refers, workspace.FieldKnown(fmt.Sprintf("$.model.tells[%d]", i), field))
 	}
@@ -446,5 +464,5 @@ func (b Brief) Word(key string, turn int, v template.Values) string {
 	if err != nil {
 		return ""
 	}
-	return filled
+	return b.Called(filled)
 }

@@ -8,7 +8,7 @@ func (t *turn) remember() {
 	for _, m := range t.Messages {
 		for _, fact := range t.Settings.Fields.Hear(m.Text, t.Settings.Region) {
 			before := t.Memory[fact.Field]
-			if fact.Value == before.Value || before.Verified {
+			if fact.Value == before.Value || before.Verified || !t.Brief.MayRemember(fact.Field) {
 				continue
 			}
 			t.Memory = t.Memory.With(fact)

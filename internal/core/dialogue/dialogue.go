@@ -156,8 +156,12 @@ type Summary struct {
 }
 
 func (s Snapshot) values(question string) template.Values {
+	known := s.Settings.Fields.Values(s.Memory)
+	if s.Brief.Formal() {
+		delete(known, contact.FirstName)
+	}
 	return template.Values{
-		Contact: s.Settings.Fields.Values(s.Memory), Bot: s.Brief.Persona, Workspace: s.Settings.Title,
+		Contact: known, Bot: s.Brief.Persona, Workspace: s.Settings.Title,
 		Question: question, Channel: s.Channel.Title, Now: s.Now,
 	}
 }

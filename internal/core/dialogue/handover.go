@@ -3,9 +3,11 @@ package dialogue
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/text"
 )
 
@@ -106,4 +108,14 @@ func (s Summary) String() string {
 	list("Known", s.Memory)
 	fmt.Fprintf(&b, "Mood: %s\n", s.Mood)
 	return b.String()
+}
+
+// sayGoodbye closes the conversation of a customer who said goodbye, if the brief lets the bot
+// do so and nothing is open.
+func (t *turn) sayGoodbye() {
+	open := t.next.Open != nil || t.next.Offer != nil || t.asked > 0 || len(t.unknown) > 0 || slices.ContainsFunc(t.runs, func(r Run) bool { return r.State.End == nil })
+	if t.goodbye && t.Brief.Closes && t.next.Lead == LedByBot && !open {
+		t.next.Lead = Closed
+		t.effects = append(t.effects, flow.Close{Why: "the customer said goodbye"})
+	}
 }

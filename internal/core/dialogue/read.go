@@ -228,7 +228,7 @@ func (r *reader) proceed() (why string) {
 // told is what a model is told of the bot and the customer.
 func (r *reader) told() thinker.Brief {
 	b := thinker.Brief{
-		Name: r.Brief.Persona, Role: r.Brief.Role, Workspace: r.Settings.Title, Channel: r.Channel.Title, Language: r.Settings.Language, Limit: r.Abilities.Limit, Today: r.Now,
+		Name: r.Brief.Persona, Role: r.Brief.Role, Workspace: r.Settings.Title, Channel: r.Channel.Title, Language: r.Settings.Language, Limit: r.Abilities.Limit, Today: r.Now, Manner: r.Brief.Manner(),
 	}
 	values := r.Settings.Fields.Values(r.Memory)
 	if len(r.Brief.Model.Tells) == 0 && values["first_name"] != "" {

@@ -443,7 +443,7 @@ func TestTheAnswerToAModelsQuestionGoesToTheModel(t *testing.T) {
 	m := &scripted{t: t}
 	m.replies = []any{m.says("reply", "Hello!", "Which island do you want to go to?")}
 	d := m.hears(s, "When does the boat leave?")
-	if words, _ := reply(d); words != "Hello! Which island do you want to go to?" || !d.State.AskedBack {
+	if words, _ := reply(d); words != "Hello! I'm Pip, an automated assistant. Which island do you want to go to?" || !d.State.AskedBack {
 		t.Fatalf("%q, %+v", words, d.State)
 	}
 	s.State, s.Talk = d.State, []thinker.Line{{By: "customer", Text: "When does the boat leave?"}, {By: "bot", Text: "Which island do you want to go to?"}}

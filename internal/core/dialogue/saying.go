@@ -78,7 +78,11 @@ func (t *turn) conclude(greeted, chatted bool) {
 	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
-		t.opening = append([]string{t.word(bot.Greeting, "")}, t.opening...)
+		greeting := []string{t.word(bot.Greeting, "")}
+		if t.next.Replies == 0 && t.Brief.SaysAssistant() && !t.toldWhoItIs {
+			greeting = append(greeting, t.word(bot.IsAssistant, ""))
+		}
+		t.opening = append(greeting, t.opening...)
 	case slices.Contains(t.learnt, t.nameField()) && t.trace.Code != CodeNoted:
 		t.opening = append(t.opening, t.word(bot.Named, ""))
 	}

@@ -65,6 +65,8 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 		return t.decision()
 	case WantsPerson(t.said) && !(onlyACall(t.said) && t.foreseen()):
 		t.handOver(bot.OnWish, "asked for a person", bot.WishGranted)
+	case s.Brief.Limits.Turns > 0 && s.State.Replies >= s.Brief.Limits.Turns && s.State.Lead == LedByBot:
+		t.handOver(bot.OnTurns, "has had as many replies as the bot may give", bot.WishGranted)
 	default:
 		angry := isAngry(t.said)
 		t.next.Angry = t.next.Angry || angry
@@ -80,6 +82,7 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	if !t.unfinished() {
 		t.send()
 		t.capture()
+		t.sayGoodbye()
 	}
 	t.timed("compose")
 	return t.decision()
@@ -128,6 +131,9 @@ type turn struct {
 	led       []string // the bots that were asked this question
 	takesOver string   // the first words of the bot that it was passed to
 	handed    bool     // a question was passed to people
+
+	toldWhoItIs bool // it was asked what it is, and said so
+	goodbye     bool // the customer said goodbye
 }
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
@@ -146,6 +152,7 @@ func newTurn(ctx context.Context, s Snapshot) *turn {
 	}
 	t.said = strings.Join(lines, "\n")
 	t.trace.Threshold, t.trace.OfferThreshold = s.Brief.Threshold, s.Brief.OfferThreshold
+	t.Abilities.Limit = s.Brief.Letters(s.Abilities.Limit)
 	t.led = []string{s.Brief.Name}
 	t.timed("")
 	return t
@@ -243,6 +250,8 @@ func (t *turn) reply() {
 			wording := map[answer.Kind]string{answer.Thanks: bot.Thanked, answer.Farewell: bot.Farewell, answer.AboutBot: bot.WhoIAm}[part.Kind]
 			t.answers = append(t.answers, t.word(wording, ""))
 			chatted = true
+			t.toldWhoItIs = t.toldWhoItIs || part.Kind == answer.AboutBot
+			t.goodbye = t.goodbye || part.Kind == answer.Farewell
 			note("small talk")
 		default:
 			if part.Kind == answer.Statement && (questions && statements > fewStatements || !t.asksSomething(part.Text)) {

@@ -61,12 +61,38 @@ type Kind struct {
 	Drafts  bool                  // what is written is a draft until it is put live
 	Shapes  []any                 // the structs that a document may fill, for its JSON Schema
 	Schema  func() map[string]any // in place of Shapes, for kinds that are no structs
+	Starts  func() []Start        // where new ones may begin; nil: from Example
 	Form    func() Form           // how people fill in such a document; nil: its text is all there is
 	Parse   func(file string, source []byte) (Document, error)
 
 	// Look finds all that is wrong with a text at once, in itself and held against the
 	// workspace; nil: Parse finds what is wrong in itself, and Hold the rest after that.
 	Look func(file string, source []byte, d Directory) []Finding
+}
+
+// A Start is where a new document may begin: one that works as it is, once it has a name of its
+// own.
+type Start struct {
+	Name  string `yaml:"start"`
+	Title string `yaml:"title"`
+	About string `yaml:"about"` // what it is good for
+	Talk  []Said `yaml:"talk"`  // an example of what it is for; of bots
+	Text  string `yaml:"text"`
+}
+
+// A Said is what a customer writes and what is replied, in an example.
+type Said struct {
+	Customer string `yaml:"customer"`
+	Bot      string `yaml:"bot"`
+}
+
+// ReadStarts reads where new documents may begin. The error is Problems.
+func ReadStarts(file string, source []byte) ([]Start, error) {
+	var read struct {
+		Starts []Start `yaml:"starts"`
+	}
+	c := Decode(file, source, &read)
+	return read.Starts, c.Err()
 }
 
 // Find returns the kind of a name or plural.

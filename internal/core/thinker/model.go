@@ -129,6 +129,9 @@ func (t Task) instructions() string {
 	if len(b.Known) > 0 {
 		fmt.Fprintf(&s, "Known of the customer: %s.\n", strings.Join(b.Known, "; "))
 	}
+	for _, line := range b.Manner {
+		s.WriteString(line + "\n")
+	}
 	fmt.Fprintf(&s, answerInstructions, nameOf(b.Language))
 	if b.Limit > 0 {
 		fmt.Fprintf(&s, "- Keep the whole reply below %d letters.\n", b.Limit)

@@ -56,6 +56,7 @@ type Brief struct {
 	Language  string   // of the passages, ISO 639-1
 	Limit     int      // letters of a reply, 0: none
 	Known     []string // of the customer: "Name: Ada"
+	Manner    []string // how it works and speaks, a sentence each; what it must keep to last
 	Today     time.Time
 }
 

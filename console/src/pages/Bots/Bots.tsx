@@ -8,6 +8,7 @@ import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
+import { NewBot } from "./NewBot"
 import { Trial } from "./Trial"
 
 const titleOf = (b: Schemas["Document"]) => String(readYAML(b.text).title ?? b.name)
@@ -41,7 +42,7 @@ export default function Bots() {
             </Link>
           ))}
         {!fresh && (
-          <Button onClick={() => void navigate("/bots?new=1")}>
+          <Button onClick={() => void navigate("/bots?new=choose")}>
             <PlusIcon className="size-4" />
             New bot
           </Button>
@@ -57,13 +58,21 @@ export default function Bots() {
       )}
       {bots.isSuccess && !named && !name && !fresh && (
         <Empty title="There is no bot yet">
-          <Link className="text-sea underline" to="/bots?new=1">
-            Write its brief
+          <Link className="text-sea underline" to="/bots?new=choose">
+            Make the first one
           </Link>
-          ; you begin from an example.
+          ; you begin from one of ours.
         </Empty>
       )}
-      {fresh && kind && bots.isSuccess && (
+      {fresh === "choose" && kind && bots.isSuccess && (
+        <NewBot
+          kind={kind}
+          taken={taken}
+          onMade={made => void navigate("/bots/" + made)}
+          onBlank={() => void navigate("/bots?new=1")}
+        />
+      )}
+      {fresh && fresh !== "choose" && kind && bots.isSuccess && (
         <div className="flex min-h-0 flex-1 flex-col overflow-y-auto px-4 pb-4 lg:overflow-hidden lg:px-6">
           <DocumentEditor
             key={begins?.name}

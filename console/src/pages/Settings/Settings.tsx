@@ -122,6 +122,40 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
           </Empty>
         )
       )}
+      {!fresh && <Removed kind={kind} />}
+    </div>
+  )
+}
+
+/** What was removed of a kind, and the way back. */
+function Removed({ kind }: { kind: Schemas["DocumentKind"] }) {
+  const queries = useQueryClient()
+  const navigate = useNavigate()
+  const list = useQuery({
+    queryKey: ["documents", kind.plural, "removed"],
+    queryFn: () => api.removed(kind.plural),
+  })
+  const back = useMutation({
+    mutationFn: (d: Schemas["Document"]) => api.putDocument(kind.plural, d.name, d.text, 0),
+    onSuccess: d => {
+      void queries.invalidateQueries({ queryKey: ["documents"] })
+      void navigate(`/settings/${kind.plural}/${d.name}`)
+    },
+  })
+  const items = list.data?.items ?? []
+  if (items.length === 0) return null
+  return (
+    <div className="text-sm text-soft">
+      <Wrong error={back.error} />
+      Removed:{" "}
+      {items.slice(0, 10).map(d => (
+        <span key={d.name} className="mr-3">
+          {d.name}{" "}
+          <button className="text-sea underline" disabled={back.isPending} onClick={() => back.mutate(d)}>
+            Bring back
+          </button>
+        </span>
+      ))}
     </div>
   )
 }
@@ -172,7 +206,7 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
       >
         {used.length > 0
           ? `It cannot be removed while others need it: ${used.join(", ")}.`
-          : "Its text is not kept. Copy it first if you may want it back."}
+          : "It can be brought back from the bottom of this page."}
       </Ask>
     </>
   )
