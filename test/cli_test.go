@@ -106,8 +106,8 @@ func TestDocumentsAreCheckedByLineAndColumn(t *testing.T) {
 	for _, c := range []struct{ old, new, says string }{
 		{"threshold: 0.7", "threshold: 1.5", "front-desk.yaml:8:12: the threshold must lie between 0 and 1"},
 		{"threshold:", "treshold:", `there is no key called "treshold"`},
-		{"[timetable]", "[timetables]", `there is no tool called "timetables"; did you mean "timetable"?`},
-		{"{{ bot }}", "{{ bott }}", "undeclared reference to 'bott'"},
+		{"[timetable,", "[timetables,", `there is no tool called "timetables"; did you mean "timetable"?`},
+		{"{{ now }}", "{{ nowt }}", "undeclared reference to 'nowt'"},
 		{"needs: [name, email]", "needs: [name, mail]", `"mail" is not a field`},
 		{"name: Pip", "name: [", "front-desk.yaml:"},
 		{"sheet: enquiries", "sheet: inquiries", `there is no sheet called "inquiries"`},

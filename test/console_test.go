@@ -192,8 +192,8 @@ func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {
 		t.Errorf("the visitor reads %+v, %v", said, err)
 	}
 	s.must(errors.Join(
-		p.Click("Contacts", false), p.Click("Noor", false), p.AwaitText("counts as verified by you", false),
-		p.Type(`input[type=email]`, "noor@example.org", false), p.Do(`document.querySelector("[role=checkbox]").click()`), p.Click("Keep it", false),
+		p.Click("Contacts", false), p.Click("Noor", false), p.AwaitText("Where they write from", false), p.Click("Change", false), p.AwaitText("counts as verified by you", false),
+		p.Type(`input[type=email]`, "noor@example.org", false), p.Do(`document.querySelector("[role=dialog] [role=checkbox]").click()`), p.Click("Keep it", false),
 		p.AwaitText("noor@example.org", false), p.AwaitText("verified", false), p.AwaitText("group", false),
 	))
 }

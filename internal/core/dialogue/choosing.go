@@ -16,15 +16,18 @@ import (
 // testdata/asking.txt, where near misses count two and a half times; the last third says what
 // they are worth.
 const (
-	toolNear      = 3.86  // for the likeness to the nearest example, all in all
-	toolNearWords = 2.28  // with the values left out
-	toolKnown     = -1.05 // for that to the nearest passage
-	toolNeeds     = 2.74  // where something is said that the tool cannot do without
-	toolMore      = 1.33  // for each other argument that is said, to two
-	toolPattern   = 0.98  // where that is of a form of its own: a ticket number
-	toolAnswered  = -1.15 // for the confidence of the best passage
-	toolFrom      = -7.93
-	toolBar       = 0.4 // from which it is a question for the tool
+	toolNear      = 4.09  // for the likeness to the nearest example, all in all
+	toolNearWords = 3.35  // with the values left out
+	toolKnown     = -1.29 // for that to the nearest passage
+	toolNeeds     = 3.05  // where something is said that the tool cannot do without
+	toolMore      = 1.53  // for each other argument that is said, to two
+	toolPattern   = 0.94  // where that is of a form of its own: a ticket number
+	toolAnswered  = -1.04 // for the confidence of the best passage
+	toolOthers    = -1.04 // for what the question says that only the knowledge speaks of
+	toolFrom      = -9.49
+	toolBar       = 0.2 // from which it is a question for the tool
+
+	toolOtherDay = 3 // where a feast is named, which is a day, and none that is understood
 
 	// Where meanings are not known, words must do.
 	toolLikeness = 0.6
@@ -64,8 +67,34 @@ func (t *turn) fit(tool Tool, part answer.Part, found answer.Found) fit {
 	if len(found.Candidates) > 0 {
 		confidence = found.Candidates[0].Confidence
 	}
-	odds := toolFrom + toolNear*near.Examples() + toolNearWords*bare + toolKnown*near.Knowledge() + toolNeeds*needs + toolMore*more + toolPattern*pattern + toolAnswered*confidence
+	odds := toolFrom + toolNear*near.Examples() + toolNearWords*bare + toolKnown*near.Knowledge() + toolNeeds*needs + toolMore*more + toolPattern*pattern + toolAnswered*confidence + toolOthers*t.others(tool, part.Text)
+	if namesFeast(part.Text) { // no tool is asked for a day that it would take for today
+		odds -= toolOtherDay
+	}
 	return fit{max(likeness, min(near.Meaning, 1)), (near.Examples()+bare)/2 + more/5 + needs/10, odds}
+}
+
+func namesFeast(said string) bool {
+	return slices.ContainsFunc(text.Words(said), func(w text.Word) bool { return text.IsFeast(w.Folded) })
+}
+
+// others is how much of what a question says is what the knowledge speaks of and none of the
+// tool's questions do ("the bakery"), 0 to 1 by weight.
+func (t *turn) others(tool Tool, said string) float64 {
+	ix := t.Finder.Index
+	foreign, all := 0.0, 0.0
+	for _, term := range tool.telling(ix.Analyzer(), said) {
+		w := ix.Weight(term)
+		all += w
+		asked := slices.ContainsFunc(tool.examples, func(stems []string) bool { return slices.Contains(stems, term.Stem) })
+		if !asked && ix.Knows(term.Stem) {
+			foreign += w
+		}
+	}
+	if all == 0 {
+		return 0
+	}
+	return foreign / all
 }
 
 // saysFor says how much of what a tool needs is said: whether something that it cannot do
