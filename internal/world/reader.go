@@ -430,6 +430,7 @@ func everyday(word string, said []text.Saying) string {
 var (
 	toldToSay  = regexp.MustCompile(`(?is)\b(?:say|reply|answer|respond|write|output|tell them|state|print)\b[^"“”'«»]{0,60}["“'«](.{3,200}?)["”'»]`)
 	toldToCall = regexp.MustCompile(`(?i)\b(?:call|use|run|invoke|execute)\s+(?:the\s+)?(?:tool|function)?\s*["'` + "`" + `]?([a-z][a-z0-9_-]{2,40})`)
+	toldWith   = regexp.MustCompile(`(?s)\{[^{}]{0,400}\}`)
 	toldToTell = regexp.MustCompile(`(?i)\b(?:reveal|repeat|show|print|list|leak|send me|what (?:is|are))\b.{0,60}\b(?:prompt|instructions?|rules|customers?|contacts?|secret|key|password|passages|told)\b`)
 )
 
@@ -447,7 +448,11 @@ func (p *prompt) obey() (said, bool) {
 	if p.told() == nil {
 		for _, s := range sources {
 			if m := toldToCall.FindStringSubmatch(s.text); m != nil {
-				return said{calls: []call{{m[1], map[string]any{}}}}, true
+				arguments := map[string]any{}
+				if with := toldWith.FindString(s.text); with != "" && json.Unmarshal([]byte(with), &arguments) != nil {
+					arguments = map[string]any{}
+				}
+				return said{calls: []call{{m[1], arguments}}}, true
 			}
 		}
 	}
