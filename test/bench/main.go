@@ -44,6 +44,7 @@ var (
 	turnsOnly = flag.Bool("turns", false, "leave the large knowledge out")
 	largeOnly = flag.Bool("large", false, "measure the large knowledge only")
 	models    = flag.Bool("models", false, "measure turns with a model only")
+	teamOnly  = flag.Bool("team", false, "measure a team of bots with many tools only")
 	flowsOnly = flag.Bool("flows", false, "measure flows only")
 )
 
@@ -64,6 +65,9 @@ func run() (err error) {
 	defer func() { err = errors.Join(err, os.RemoveAll(data)) }()
 	if *models {
 		return measureModels(filepath.Join(data, "models"))
+	}
+	if *teamOnly {
+		return measureTeam()
 	}
 	if *flowsOnly {
 		return measureFlows(filepath.Join(data, "flows"))
@@ -101,6 +105,9 @@ func run() (err error) {
 	fmt.Printf("%-58s %10s   (aim: under 50 ms)\n", "the same: p99", p99.Round(10*time.Microsecond))
 	fmt.Printf("%-58s %10s   (aim: under 300 ms)\n", "start to ready with the demo data, median of 7", ready.Round(time.Millisecond))
 	if err := measureFlows(filepath.Join(data, "flows")); err != nil {
+		return err
+	}
+	if err := measureTeam(); err != nil {
 		return err
 	}
 	if err := measureModels(filepath.Join(data, "models")); err != nil || *turnsOnly {

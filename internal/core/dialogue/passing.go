@@ -118,7 +118,9 @@ const likeExamples = "it is like what is passed there"
 func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *passing {
 	var like, knowing *passing
 	most := 0.0
-	for _, candidate := range t.passings(to) {
+	candidates := t.passings(to)
+	likely := t.likelyToKnow(candidates, part, reply)
+	for _, candidate := range candidates {
 		p := candidate.Pass
 		rest := candidate.without(reply.Found)
 		near := t.Finder.Near(t.ctx, part, rest, p.When)
@@ -139,7 +141,7 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *pass
 		case reply.Words != "" && slices.Contains(candidate.own, reply.Candidates[0].Source):
 			candidate.why = "what answers it is " + candidate.who + "'s"
 			knowing, most = &candidate, math.Inf(1)
-		case like == nil && reply.Words == "" && candidate.is != nil:
+		case like == nil && reply.Words == "" && candidate.is != nil && (likely == nil || likely[candidate.To]):
 			theirs := candidate.is.reply(t, part)
 			fit := near.All + theirs.Likely - reply.Likely
 			switch {
@@ -159,6 +161,52 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *pass
 		return like
 	}
 	return knowing
+}
+
+// searched is how many of the bots that a question may be passed to are asked what they find.
+const searched = 3
+
+// nearby is how many passages are looked at for who may know.
+const nearby = 12
+
+// likelyToKnow are those of many bots in whose sources stands what is nearest in all of
+// them together; nil where they are so few that each is asked.
+func (t *turn) likelyToKnow(candidates []passing, part answer.Part, reply answer.Reply) map[string]bool {
+	bots := 0
+	all := t.Finder
+	all.Scope.Sources = map[string]int{}
+	for _, c := range candidates {
+		if c.is == nil {
+			continue
+		}
+		bots++
+		if c.is.Finder.Scope.Sources == nil {
+			all.Scope.Sources = nil
+		}
+		for id := range c.is.Finder.Scope.Sources {
+			if all.Scope.Sources != nil {
+				all.Scope.Sources[id] = 0
+			}
+		}
+	}
+	if bots <= searched || reply.Words != "" {
+		return nil
+	}
+	likely := map[string]bool{}
+	for _, found := range all.Nearest(t.ctx, part.Text, nearby) {
+		for _, c := range candidates {
+			if c.is == nil {
+				continue
+			}
+			if _, theirs := c.is.Finder.Scope.Sources[found.SourceID]; theirs || c.is.Finder.Scope.Sources == nil {
+				likely[c.To] = true
+			}
+			if len(likely) == searched {
+				return likely
+			}
+		}
+	}
+	return likely
 }
 
 // passings are those of some that can be passed to now.
