@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/world"
 )
 
 // A customer is passed from bot to bot and back within their turns: each speaks under its own
@@ -71,4 +72,41 @@ func TestABuilderTriesTheTeam(t *testing.T) {
 	if len(answer.Trace.Passed) > 0 {
 		t.Errorf("it was passed to who is not there: %+v", answer.Trace.Passed)
 	}
+}
+
+// What the crew's own bot answers from, no other bot does, though it may answer from
+// everything; what the crew notes by it, customers can be told of. Which bot a new conversation
+// gets is what the channel's routes say.
+func TestTheCrewHasABotOfItsOwn(t *testing.T) {
+	s := open(t)
+	s.encoded("when are found things noted?")
+	crew := func() *world.Visitor {
+		v, err := world.NewVisitor(s.ctx, strings.Replace(s.chat(), "/website", "/crew-room", 1))
+		s.must(err)
+		return v
+	}
+	contains(t, s.asks(crew(), "where is the key of the pier shed?"), "second hook")
+	for _, words := range []string{"where is the key of the pier shed?", "what is the code of the freight cage?", "how is overtime paid?"} {
+		if reply := s.asks(s.visitor(), words); strings.Contains(reply, "hook") || strings.Contains(reply, "first of the month") || strings.Contains(reply, "wages") {
+			t.Errorf("a customer who asks %q is told: %s", words, reply)
+		}
+	}
+	found, err := s.client.Search(s.ctx, "where is the key of the pier shed?", "")
+	s.must(err)
+	if len(found.Items) == 0 || found.Items[0].Source != "crew-notes.md" {
+		t.Errorf("the builder who looks for it finds %+v", found.Items)
+	}
+	sailor := crew()
+	contains(t, s.asks(sailor, "I found a green scarf on the Sandpiper"), "Noted: a green scarf (the Sandpiper)")
+	contains(t, s.asks(sailor, "I found a wallet"), "Where was it?")
+	contains(t, s.asks(sailor, "at the pier of Hallow Point"), "Noted: a wallet (the pier of Hallow Point)")
+	contains(t, s.asks(s.visitor(), "has anybody handed in a green scarf?"), "Finch from lost property here", "automated assistant", "a green scarf (the Sandpiper)")
+
+	website, err := s.client.Document(s.ctx, "channels", "website")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "channels", "website", website.Text+"routes:\n  - { bot: freight, if: \"question.contains('pallet')\" }\n", website.Version)
+	s.must(err)
+	v := s.visitor()
+	contains(t, s.asks(v, "I have a pallet to send to Gannet Holm"), "I'm Corrie, an automated assistant.")
+	contains(t, s.asks(s.visitor(), "hello"), "I'm Pip, an automated assistant.")
 }

@@ -14,6 +14,8 @@ import (
 
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/template"
 	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/safely"
@@ -271,6 +273,9 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 	if in.Automated {
 		message.Author = store.ByAutomated
 	}
+	if len(ch.Routes) > 0 {
+		message.Bot = r.botFor(ctx, ch, in)
+	}
 	if field, ok := w.Documents.Settings().Fields.Of(ch.abilities.Handle); ok && !in.Automated {
 		if value, err := field.Read(in.Address, w.Documents.Settings().Region, now); err == nil {
 			message.Vouched = vouched(field, value, r.channel, now)
@@ -295,6 +300,30 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 		}
 	}
 	return channel.Received{Message: received.MessageID, Conversation: received.ConversationID, Repeat: received.Repeat}, nil
+}
+
+// botFor is the bot that receives the conversation that a message begins.
+func (r room) botFor(ctx context.Context, ch *openChannel, in channel.Incoming) string {
+	w := r.c.w
+	config := w.config.Load()
+	now := w.Clock.Now().In(config.settings.Zone())
+	a := workspace.Arrival{
+		Language: text.LanguageOf(in.Text),
+		Open: func(name string) bool {
+			hours, ok := find[workspace.Hours](config, name)
+			return ok && hours.Open(now)
+		},
+		Values: template.Values{Workspace: config.settings.Title, Question: in.Text, Channel: ch.Title, Now: now},
+	}
+	if known, err := w.store.ContactAt(ctx, r.channel, in.Address); err == nil {
+		a.Tags = known.Tags
+		var memory contact.Memory
+		for _, f := range known.Facts {
+			memory = memory.With(f.Fact)
+		}
+		a.Values.Contact = config.settings.Fields.Values(memory)
+	}
+	return ch.BotFor(a)
 }
 
 // Said returns what was said with a handle after an id.

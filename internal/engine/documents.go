@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"urgentparrot.example/internal/connect"
+	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/core/tool"
@@ -26,6 +27,7 @@ type config struct {
 	tools    map[string]dialogue.Tool
 	flows    map[string]*liveFlow
 	older    sync.Map // versions of flows on which runs go on, by name@version
+	private  []string // sources that bots keep for themselves
 	faults   []string // documents that cannot be used, and why
 }
 
@@ -85,6 +87,8 @@ func (d *Documents) Kinds() []document.Kind { return d.w.options.Documents }
 // Settings returns the workspace's settings as they are now.
 func (d *Documents) Settings() workspace.Settings { return d.w.config.Load().settings }
 
+func (d *Documents) privateSources() []string { return d.w.config.Load().private }
+
 // Faults returns the documents that cannot be used, and why.
 func (d *Documents) Faults() []string { return d.w.config.Load().faults }
 
@@ -115,6 +119,11 @@ func (d *Documents) load(ctx context.Context) error {
 	analyzer := c.settings.Analyzer()
 	for _, t := range all[tool.Tool](c) {
 		c.tools[t.Name] = dialogue.PrepareTool(analyzer, t)
+	}
+	for _, brief := range all[bot.Brief](c) {
+		if brief.Private {
+			c.private = append(c.private, brief.Sources...)
+		}
 	}
 	if err := d.w.Flows.load(ctx, c); err != nil {
 		return err

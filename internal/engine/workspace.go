@@ -206,7 +206,7 @@ func (w *Workspace) start(ctx context.Context) (err error) {
 	if w.Library, err = library.Open(ctx, library.Options{
 		Store: w.store, Folder: filepath.Join(w.folder, "files"), Clock: w.Clock, Log: w.log,
 		Fetcher: &reading.Fetcher{Rules: w.options.Rules, Pace: w.options.Pace, Reader: w.options.Reader},
-		Changed: func() { w.hub.signal(Events) }, Settings: w.Documents.Settings, Endpoint: w.Documents.endpoint, Questions: w.questions, Still: w.options.Still,
+		Changed: func() { w.hub.signal(Events) }, Settings: w.Documents.Settings, Private: w.Documents.privateSources, Endpoint: w.Documents.endpoint, Questions: w.questions, Still: w.options.Still,
 	}); err != nil || w.options.Still {
 		return err
 	}

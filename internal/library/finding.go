@@ -62,7 +62,8 @@ func (l *Library) loadSources(ctx context.Context) error {
 func (l *Library) Index() *knowledge.Index { return l.index.Load() }
 
 // finder returns what finds passages for a bot: in the sources that its brief
-// names, in their order, or in all; always in the house answers.
+// names, in their order, or in all that other bots do not keep for themselves; always in the
+// house answers.
 func (l *Library) finder(brief bot.Brief, vectors *answer.Vectors) answer.Finder {
 	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now()}, Vectors: vectors, Tokens: l.tokensOf, Lately: &l.lately, Sources: strings.Join(brief.Sources, "\n"), Calibration: *l.taught.Load()}
 	if len(brief.Sources) > 0 {
@@ -73,6 +74,18 @@ func (l *Library) finder(brief bot.Brief, vectors *answer.Vectors) answer.Finder
 				f.Scope.Sources[id] = place
 			}
 		}
+		return f
+	}
+	if l.Private == nil || brief.LooksEverywhere() {
+		return f
+	}
+	if private := l.Private(); len(private) > 0 {
+		ids := *l.sourceIDs.Load()
+		f.Scope.Without = map[string]bool{}
+		for _, name := range private {
+			f.Scope.Without[ids[name]] = true
+		}
+		f.Sources = "all but\n" + strings.Join(private, "\n")
 	}
 	return f
 }

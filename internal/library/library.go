@@ -28,7 +28,8 @@ type Options struct {
 	Fetcher  *reading.Fetcher
 	Changed  func() // called after each change of the records
 	Settings func() workspace.Settings
-	Still    bool // nothing is read or encoded by itself
+	Private  func() []string // names of sources that bots keep for themselves; nil: there are none
+	Still    bool            // nothing is read or encoded by itself
 	// Questions writes the questions that a passage answers, or returns ErrNotNow; nil:
 	// nobody does.
 	Questions func(ctx context.Context, p knowledge.Passage) ([]string, error)

@@ -140,6 +140,15 @@ func (s *Store) Contact(ctx context.Context, id string) (c Contact, err error) {
 	return c, err
 }
 
+// ContactAt returns the contact of a handle with its facts, or ErrNotFound.
+func (s *Store) ContactAt(ctx context.Context, channel, address string) (c Contact, err error) {
+	var id string
+	if err := s.reader.row(ctx, `SELECT contact_id FROM handle WHERE channel = ? AND address = ?`, []any{channel, address}, &id); err != nil {
+		return c, err
+	}
+	return s.Contact(ctx, id)
+}
+
 // A ContactChange is what a person changes about a contact.
 type ContactChange struct {
 	Facts   []Fact   // that the person vouches for

@@ -38,6 +38,7 @@ type Brief struct {
 	OfferThreshold float64 `yaml:"offer_threshold"`
 
 	Sources      []string            `yaml:"sources"` // that it may answer from; none listed means all
+	Private      bool                `yaml:"private"` // its sources are its own: bots that name none leave them out
 	Tools        []string            `yaml:"tools"`
 	Capture      *Capture            `yaml:"capture"`
 	Pass         []Pass              `yaml:"pass"` // whom it may pass conversations to, the first that fits first
@@ -48,8 +49,13 @@ type Brief struct {
 	Model        Model               `yaml:"model"`         // that it thinks with
 	Wordings     map[string][]string `yaml:"wordings"`
 
-	wordings map[string][]template.Template
+	wordings   map[string][]template.Template
+	everywhere bool
 }
+
+// LooksEverywhere reports whether it is no bot of the workspace's, but whoever looks through
+// all of its knowledge.
+func (b Brief) LooksEverywhere() bool { return b.everywhere }
 
 // Model says how a bot thinks with a language model.
 type Model struct {
@@ -204,6 +210,7 @@ const (
 	TakesOver      = "takes_over"      // the first words of a bot that a conversation was passed to
 	PassedOn       = "passed_on"       // when a matter is passed to people
 	IsAssistant    = "is_assistant"    // behind the greeting of the first reply
+	AssistantToo   = "assistant_too"   // the same where a conversation was passed to it, and it has said its name
 	AsksApproval   = "asks_approval"   // when a person has to allow what a tool would do
 	NotAllowed     = "not_allowed"     // when they do not
 )
@@ -234,6 +241,7 @@ var defaults = map[string][]string{
 	TakesOver:      {"This is {{ bot }}."},
 	PassedOn:       {"That is for a colleague. I have asked one, who will answer you here."},
 	IsAssistant:    {"I'm {{ bot }}, an automated assistant."},
+	AssistantToo:   {"I'm an automated assistant."},
 	AsksApproval:   {"I have asked a colleague whether that can be done, and will tell you here."},
 	NotAllowed:     {"A colleague has looked at it: I am sorry, that cannot be done."},
 	PartUnknown:    {"About \"{{ question }}\": I don't know, and I would rather not guess."},
@@ -274,6 +282,7 @@ func Plain() Brief {
 	if err != nil {
 		panic(err) // the text above is right
 	}
+	b.everywhere = true
 	return b
 }
 
@@ -293,6 +302,9 @@ func Parse(file string, source []byte) (Brief, error) {
 	}
 	if !(b.OfferThreshold > 0 && b.OfferThreshold <= 1) {
 		c.Wrong("$.offer_threshold", "the threshold for offers must lie above 0, and be at most 1, with which nothing is offered; %v is a good start", DefaultOfferThreshold)
+	}
+	if b.Private && len(b.Sources) == 0 {
+		c.Wrong("$.private", "say which sources are its own: sources")
 	}
 	if b.WhileWaiting != "answer" && b.WhileWaiting != "acknowledge" {
 		c.Wrong("$.while_waiting", "%q is not known here; it is answer or acknowledge", b.WhileWaiting)

@@ -219,12 +219,15 @@ func (t *turn) gather(tool Tool, question string) map[string]any {
 		}
 	}
 	add(t.said, func(argument) bool { return true })
-	if used := t.used(); used != nil && used.Tool == tool.Name {
+	if used := t.used(); used != nil && used.Tool == tool.Name && tool.Reads() { // what is to be done is said anew
 		for _, a := range tool.arguments {
 			if value, was := used.Said[a.Name]; was && a.Required && said[a.Name] == nil {
 				said[a.Name] = value
 			}
 		}
+	}
+	if !tool.Reads() {
+		return said
 	}
 	left := earlierLines
 	for _, line := range slices.Backward(t.Talk) {

@@ -85,11 +85,20 @@ func brackwater(t testing.TB) (dialogue.Snapshot, func(s dialogue.Snapshot, name
 		t.Fatal(err)
 	}
 	all := found(t, s, passages)
+	all.Scope.Without = map[string]bool{}
+	for _, brief := range bots {
+		for _, source := range brief.Sources {
+			if brief.Private {
+				all.Scope.Without[source] = true
+			}
+		}
+	}
 	s.Now = time.Date(2026, 11, 24, 9, 0, 0, 0, s.Settings.Zone()) // a Tuesday
 	var as func(s dialogue.Snapshot, name string) dialogue.Snapshot
 	as = func(s dialogue.Snapshot, name string) dialogue.Snapshot {
 		s.Brief, s.Tools, s.Finder = bots[name], nil, all
 		if len(s.Brief.Sources) > 0 {
+			s.Finder.Scope.Without = nil
 			s.Finder.Scope.Sources = map[string]int{}
 			for place, source := range s.Brief.Sources {
 				s.Finder.Scope.Sources[source] = place

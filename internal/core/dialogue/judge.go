@@ -112,8 +112,13 @@ func (t *turn) isOffTopic(part answer.Part, found answer.Found) bool {
 		return false
 	}
 	for _, p := range t.Brief.Pass {
-		if other := t.knows(p.Bot()); other != nil && !isStrange(other.Finder.Find(t.ctx, part, "")) {
-			return false // it has to do with what a colleague knows
+		examples := p.When
+		other := t.knows(p.Bot())
+		if other != nil {
+			examples = slices.Concat(examples, t.onlyTheirs(*other))
+		}
+		if t.Finder.Like(t.ctx, part.Text, examples) > strange || other != nil && !isStrange(other.Finder.Find(t.ctx, part, "")) {
+			return false // it has to do with what a colleague does or knows
 		}
 	}
 	return true

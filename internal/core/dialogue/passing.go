@@ -121,7 +121,7 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *pass
 	candidates := t.passings(to)
 	likely := t.likelyToKnow(candidates, part, reply)
 	for _, candidate := range candidates {
-		p := candidate.Pass
+		p := candidate.Pass // with what its tools answer
 		rest := candidate.without(reply.Found)
 		near := t.Finder.Near(t.ctx, part, rest, p.When)
 		candidate.near = near.Examples()
@@ -225,6 +225,7 @@ func (t *turn) passings(to []bot.Pass) (list []passing) {
 				continue
 			}
 			c.who, c.own = c.is.Brief.Persona, slices.Clone(c.is.Brief.Sources)
+			c.When = slices.Concat(p.When, t.onlyTheirs(*c.is))
 			for _, source := range c.own {
 				shared[source]++
 			}
@@ -237,6 +238,25 @@ func (t *turn) passings(to []bot.Pass) (list []passing) {
 		list[i].own = slices.DeleteFunc(list[i].own, func(source string) bool { return shared[source] > 1 })
 	}
 	return list
+}
+
+// onlyTheirs are the questions that the tools of another bot answer, where neither this bot
+// nor the one that the conversation came from has the same tools.
+func (t *turn) onlyTheirs(other Snapshot) (questions []string) {
+	var from *Snapshot
+	if n := len(t.next.From); n > 0 && t.next.From[n-1] != other.Brief.Name {
+		from = t.knows(t.next.From[n-1])
+	}
+	for _, tool := range other.Tools {
+		_, has := t.granted(tool.Name)
+		if from != nil && !has {
+			_, has = from.granted(tool.Name)
+		}
+		if !has {
+			questions = append(questions, tool.When...)
+		}
+	}
+	return questions
 }
 
 // without leaves out of what was found what stands in sources that are the other bot's own:

@@ -48,7 +48,7 @@ func TestABotPassesTheConversationAndGetsItBack(t *testing.T) {
 		return d, reply
 	}
 	for _, turn := range []struct{ says, bot, holds string }{
-		{"hello, how much is a van?", "freight", "Corrie from freight here. Van up to 6 metres"},
+		{"hello, how much is a van?", "freight", "Corrie from freight here. I'm an automated assistant. Van up to 6 metres"},
 		{"does the driver pay extra?", "freight", "The driver travels free"},
 		{"can i bring my dog", "front-desk", "This is Pip. Dogs travel free"},
 		{"and how much is a van then?", "freight", "£41"},

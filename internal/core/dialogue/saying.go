@@ -76,13 +76,16 @@ func (t *turn) conclude(greeted, chatted bool) {
 	if t.takesOver != "" {
 		t.opening = append(t.opening, t.takesOver)
 	}
+	assistant := bot.IsAssistant
+	if t.takesOver != "" {
+		assistant = bot.AssistantToo // it has said its name
+	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
-		greeting := []string{t.word(bot.Greeting, "")}
+		t.opening = append([]string{t.word(bot.Greeting, "")}, t.opening...)
 		if t.next.Replies == 0 && t.Brief.SaysAssistant() && !t.toldWhoItIs {
-			greeting = append(greeting, t.word(bot.IsAssistant, ""))
+			t.opening = append(t.opening, t.word(assistant, ""))
 		}
-		t.opening = append(greeting, t.opening...)
 	case slices.Contains(t.learnt, t.nameField()) && t.trace.Code != CodeNoted:
 		t.opening = append(t.opening, t.word(bot.Named, ""))
 	}

@@ -217,11 +217,11 @@ func (t Tool) hear(said, expected string, now time.Time, speech text.Speech) map
 			for _, m := range a.matches(said) {
 				heard[a.Name] = m.value
 			}
-		case asked && strings.TrimSpace(said) != "":
-			heard[a.Name] = text.Squeeze(said)
 		default:
-			if rest := a.follows(said, words); rest != "" {
+			if rest := t.follows(a, said, words); rest != "" {
 				heard[a.Name] = rest
+			} else if asked && strings.TrimSpace(said) != "" {
+				heard[a.Name] = text.Squeeze(said)
 			}
 		}
 	}
@@ -254,14 +254,14 @@ func isDigit(b byte) bool { return b >= '0' && b <= '9' }
 const mostFollowing = 8
 
 // follows is what stands after one of the argument's words, to the end of what belongs
-// together: "I lost [a red umbrella]".
-func (a argument) follows(said string, words []text.Word) string {
+// together, or to the word of another argument: "I found [a red umbrella] on the boat".
+func (t Tool) follows(a argument, said string, words []text.Word) string {
 	for i, w := range words {
 		if !slices.Contains(a.After, w.Folded) || i+1 == len(words) {
 			continue
 		}
 		last := i
-		for last+1 < len(words) && last-i < mostFollowing && !strings.ContainsAny(said[words[last].End:words[last+1].Start], ".,;:!?\n") {
+		for last+1 < len(words) && last-i < mostFollowing && !t.claims(words[last+1].Folded, a.Name) && !strings.ContainsAny(said[words[last].End:words[last+1].Start], ".,;:!?\n") {
 			last++
 		}
 		if last > i {

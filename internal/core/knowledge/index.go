@@ -211,8 +211,9 @@ func (ix *Index) Weight(t text.Term) float64 {
 
 // A Scope says which passages may be used.
 type Scope struct {
-	Sources map[string]int // ids of sources that may be used, with their place in the order of precedence; nil: all
-	Now     time.Time      // for passages that hold for a time; zero: all do
+	Sources map[string]int  // ids of sources that may be used, with their place in the order of precedence; nil: all
+	Without map[string]bool // ids of sources that may not be used, where all others may
+	Now     time.Time       // for passages that hold for a time; zero: all do
 }
 
 // Allows reports whether a passage may be used.
@@ -221,6 +222,9 @@ func (s Scope) Allows(p *Passage) bool {
 		if _, ok := s.Sources[p.SourceID]; !ok {
 			return false
 		}
+	}
+	if s.Without[p.SourceID] {
+		return false
 	}
 	return s.Now.IsZero() || (p.From.IsZero() || !s.Now.Before(p.From)) && (p.Until.IsZero() || s.Now.Before(p.Until))
 }

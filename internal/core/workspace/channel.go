@@ -14,6 +14,7 @@ type Channel struct {
 	Title      string   `yaml:"title"`
 	Kind       string   `yaml:"kind"`       // the protocol
 	Bot        string   `yaml:"bot"`        // receives new conversations
+	Routes     []Route  `yaml:"routes"`     // that give some of them to other bots, the first that fits
 	Connection string   `yaml:"connection"` // the other side, where the kind needs one
 	Replies    string   `yaml:"replies"`    // send, or hold: a person approves each
 	Pause      Duration `yaml:"pause"`      // how long to collect messages that follow closely
@@ -39,7 +40,7 @@ func (ch *Channel) Refers() []document.Reference {
 	if ch.Connection != "" {
 		refers = append(refers, ToConnection("$.connection", ch.Connection, HTTPSystem))
 	}
-	return refers
+	return append(refers, ch.routeRefers()...)
 }
 
 // Check checks what all channels have, and fills in what was left out.
@@ -50,6 +51,7 @@ func (ch *Channel) Check(c *document.Checker) {
 		c.Wrong("$.pause", "the pause must be from 0s to 1m")
 	}
 	ch.Quiet.check(c)
+	ch.checkRoutes(c)
 	if ch.Replies == "" {
 		ch.Replies = Send
 	}
