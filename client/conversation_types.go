@@ -22,12 +22,19 @@ type Conversation struct {
 	OpenedAt     time.Time  `json:"opened_at" required:"true"`
 	UpdatedAt    time.Time  `json:"updated_at" required:"true"`
 	WaitingSince *time.Time `json:"waiting_since,omitempty" description:"Since when a person is waited for."`
+	Questions    []Dealt    `json:"questions,omitempty" description:"The sum of the talk: what was asked in it and what became of it, oldest first; in a single conversation only."`
 	Facts        []Fact     `json:"facts,omitempty" description:"What is known of the contact; in a single conversation only."`
 }
 
 // ConversationChange changes what people may change of a conversation.
 type ConversationChange struct {
 	Tags []string `json:"tags" required:"true" maxItems:"100" description:"All tags that it is to have; they are declared in the settings."`
+}
+
+// Dealt is a question of the customer, and what became of it.
+type Dealt struct {
+	Question string `json:"question" required:"true"`
+	Answer   string `json:"answer,omitempty" description:"What the bot said; absent: it was not answered."`
 }
 
 // Summary tells a person what they need to go on.

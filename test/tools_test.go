@@ -4,6 +4,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -109,7 +110,7 @@ func TestCallsOfToolsAreLogged(t *testing.T) {
 	tools, err := s.client.Tools(s.ctx)
 	s.must(err)
 	for _, info := range tools.Items {
-		if info.Name == "boats-running" && (info.Failed != 1 || info.LastError == "" || len(info.Bots) != 2) {
+		if info.Name == "boats-running" && (info.Failed != 1 || info.LastError == "" || !slices.Contains(info.Bots, "travel-help")) {
 			t.Errorf("how it stands: %+v", info)
 		}
 	}
@@ -138,7 +139,7 @@ func TestABuilderMakesAToolOfAnOpenAPIDocument(t *testing.T) {
 	contains(t, made.Text, `title: "Ticket desk"`, "{{ result.to }}", "path: /tickets/{{ arguments.number }}")
 	desk, err := s.client.Document(s.ctx, "bots", "lost-property")
 	s.must(err)
-	_, err = s.client.PutDocument(s.ctx, "bots", "lost-property", desk.Text+"tools: [get-ticket]\n", desk.Version)
+	_, err = s.client.PutDocument(s.ctx, "bots", "lost-property", strings.Replace(desk.Text, "tools: [", "tools: [get-ticket, ", 1), desk.Version)
 	s.must(err)
 	answer, err := s.client.Ask(s.ctx, "lost-property", "Look up a ticket, BF-1042")
 	s.must(err)

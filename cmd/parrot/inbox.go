@@ -175,12 +175,11 @@ func (c *call) showConversation(cl *client.Client, id string) error {
 		if conv.WaitingSince != nil {
 			fmt.Fprintf(w, "Waits for a person since %s: %s\n", ago(*conv.WaitingSince), conv.Because)
 		}
-		if s := conv.Summary; s != nil {
-			for _, open := range s.Open {
-				fmt.Fprintf(w, "Not answered yet: %s\n", open)
-			}
-			for _, asked := range s.Asked {
-				fmt.Fprintf(w, "Answered by the bot: %s\n", asked)
+		for _, q := range conv.Questions {
+			if q.Answer == "" {
+				fmt.Fprintf(w, "Not answered yet: %s\n", q.Question)
+			} else {
+				fmt.Fprintf(w, "Answered by the bot: %s\n", q.Question)
 			}
 		}
 		if len(conv.Tags) > 0 {

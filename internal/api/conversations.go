@@ -90,6 +90,12 @@ func showConversation(q *request) (out client.Conversation, err error) {
 	}
 	out = q.conversation(c)
 	out.Facts = q.facts(known)
+	var state dialogue.State
+	if json.Unmarshal([]byte(c.State), &state) == nil { // what cannot be read is the bot's to report
+		for _, a := range state.Questions() {
+			out.Questions = append(out.Questions, client.Dealt(a))
+		}
+	}
 	return out, err
 }
 

@@ -5112,6 +5112,8 @@ export interface components {
             preview: string;
             /** @enum {string} */
             priority: "normal" | "high";
+            /** @description The sum of the talk: what was asked in it and what became of it, oldest first; in a single conversation only. */
+            questions?: components["schemas"]["Dealt"][];
             /** @description Why a person is waited for. */
             reason?: string;
             summary?: components["schemas"]["Summary"];
@@ -5150,6 +5152,11 @@ export interface components {
             replies: number;
             /** @description Wait for a person. */
             waiting: number;
+        };
+        Dealt: {
+            /** @description What the bot said; absent: it was not answered. */
+            answer?: string;
+            question: string;
         };
         Decision: {
             code: string;

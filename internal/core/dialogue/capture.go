@@ -41,8 +41,8 @@ func (t *turn) capture() {
 	captured := strings.Join(fingerprint, "\n")
 	if capture.Sheet != "" && captured != t.next.Captured {
 		question := ""
-		if len(t.next.Asked) > 0 {
-			question = t.next.Asked[0].Question
+		if all := t.next.Questions(); len(all) > 0 {
+			question = all[0].Question
 		}
 		cells, err := capture.Cells(t.values(question))
 		if err != nil { // it is tried again with the next turn

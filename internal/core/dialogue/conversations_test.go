@@ -2,11 +2,14 @@ package dialogue_test
 
 import (
 	_ "embed"
+	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/thinker"
 )
 
 //go:embed testdata/conversations.txt
@@ -85,4 +88,61 @@ func holds(reply, code, alternatives string) bool {
 		}
 	}
 	return false
+}
+
+// Of a long talk the last messages are told whole and all before them in short: nothing that
+// was asked falls out of sight of the model, or of the person who takes the talk over.
+func TestALongTalkIsSummedUp(t *testing.T) {
+	s := frontDesk(t)
+	s.Brief.OfferThreshold = 1
+	ask := func(words string) dialogue.Decision {
+		d, reply := talk(t, s, dialogue.Result{}, words)
+		s.Talk = append(s.Talk, thinker.Line{By: "customer", Text: words}, thinker.Line{By: "bot", Text: reply})
+		s.State, s.LastReply, s.State.Lead = d.State, reply, dialogue.LedByBot
+		return d
+	}
+	ask("Is the captain of the Tern married?")
+	ask("Are dogs allowed on board?")
+	for range 20 {
+		ask("Is there food on board?")
+	}
+	d := ask("I want to talk to a person")
+	handed := find[dialogue.Escalate](d)
+	if len(handed) != 1 || !slices.Contains(handed[0].Summary.Open, "Is the captain of the Tern married?") || !slices.Contains(handed[0].Summary.Asked, "Are dogs allowed on board?") {
+		t.Fatalf("handed over with %s and %s", handed, d.State.Questions())
+	}
+	if n := len(handed[0].Summary.Asked); n != 2 {
+		t.Errorf("what was asked again and again is told %d times: %q", n, handed[0].Summary.Asked)
+	}
+
+	s.Model, s.Brief.Model = reader(t).Model, reader(t).Brief.Model
+	m := scripted{t: t, replies: []any{`{"act":"not_known","language":"en","sentences":[],"unknown":[]}`}}
+	m.hears(s, "And may it sit with me?")
+	told := m.asked[0].Messages[0].Text
+	for _, wanted := range []string{
+		`- The customer asked "Is the captain of the Tern married?"; not answered`,
+		`- The customer asked "Are dogs allowed on board?"; answered: `,
+	} {
+		if strings.Count(told, wanted) != 1 {
+			t.Errorf("the model is not told once: %s; it is told\n%s", wanted, told)
+		}
+	}
+	if strings.Contains(told, "Is there food on board?") {
+		t.Errorf("what stands in the last messages is told twice:\n%s", told)
+	}
+	whole := 0
+	for _, message := range m.asked[0].Messages {
+		whole += strings.Count(message.Text, "Is there food on board?")
+	}
+	if whole == 0 {
+		t.Error("the last messages are not told whole")
+	}
+
+	// However long it goes on, what is kept is bounded.
+	for i := range 100 {
+		ask(fmt.Sprintf("Is there a %d on board? %s", i, strings.Repeat("really ", 100)))
+	}
+	if kept := len(s.State.Questions()); kept > 60 {
+		t.Errorf("%d questions are kept", kept)
+	}
 }

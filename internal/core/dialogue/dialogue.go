@@ -4,12 +4,14 @@
 package dialogue
 
 import (
+	"slices"
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/template"
+	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
 )
@@ -29,7 +31,8 @@ const (
 type State struct {
 	Lead         Lead          `json:"-"` // kept in a column of its own
 	Open         *OpenQuestion `json:"open,omitempty"`
-	Asked        []Asked       `json:"asked,omitempty"` // the latest questions, at most keptQuestions
+	Asked        []Asked       `json:"asked,omitempty"`   // the latest questions, at most keptQuestions
+	Earlier      []Asked       `json:"earlier,omitempty"` // those before, cut short, at most keptEarlier
 	Used         *Used         `json:"used,omitempty"`
 	Offer        *Offer        `json:"offer,omitempty"`
 	Offered      []string      `json:"offered,omitempty"` // the latest questions that something was offered for, at most keptOffers
@@ -59,7 +62,35 @@ type Asked struct {
 	Answer   string `json:"answer,omitempty"` // empty: it is open
 }
 
-const keptQuestions = 12
+const (
+	keptQuestions = 12
+	keptEarlier   = 40
+	earlierRunes  = 160 // of a question, and of its answer
+)
+
+// Questions is all that was asked in the talk, oldest first, as far as it is kept. It is the
+// running sum of a long talk.
+func (s State) Questions() []Asked { return slices.Concat(s.Earlier, s.Asked) }
+
+// Sum tells what was answered from what is still open; what was asked again and answered then
+// is not open.
+func (s State) Sum() (answered, open []string) {
+	settled := map[string]bool{}
+	for _, a := range slices.Backward(s.Questions()) {
+		switch key := text.Fold(text.Squeeze(a.Question)); {
+		case settled[key]:
+		case a.Answer == "":
+			open = append(open, a.Question)
+			settled[key] = true
+		default:
+			answered = append(answered, a.Question)
+			settled[key] = true
+		}
+	}
+	slices.Reverse(answered)
+	slices.Reverse(open)
+	return answered, open
+}
 
 // A Snapshot is all that a turn is decided on.
 type Snapshot struct {

@@ -76,13 +76,7 @@ func (t *turn) summary() Summary {
 	if t.next.Angry {
 		s.Mood = "angry"
 	}
-	for _, a := range t.next.Asked {
-		if a.Answer == "" {
-			s.Open = append(s.Open, a.Question)
-		} else {
-			s.Asked = append(s.Asked, a.Question)
-		}
-	}
+	s.Asked, s.Open = t.next.Sum()
 	for _, f := range t.Settings.Fields {
 		if value := t.Memory[f.Name].Value; value != "" {
 			s.Memory = append(s.Memory, f.Label+": "+f.Shown(value))

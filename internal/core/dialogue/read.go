@@ -230,6 +230,9 @@ func (r *reader) told() thinker.Brief {
 	b := thinker.Brief{
 		Name: r.Brief.Persona, Role: r.Brief.Role, Workspace: r.Settings.Title, Channel: r.Channel.Title, Language: r.Settings.Language, Limit: r.Abilities.Limit, Today: r.Now, Manner: r.Brief.Manner(),
 	}
+	for _, a := range r.State.Questions() {
+		b.Earlier = append(b.Earlier, thinker.Dealt(a))
+	}
 	values := r.Settings.Fields.Values(r.Memory)
 	if len(r.Brief.Model.Tells) == 0 && values["first_name"] != "" {
 		b.Known = append(b.Known, "First name: "+values["first_name"])

@@ -327,13 +327,7 @@ func (t *turn) stage(r Run, fresh bool) flow.Stage {
 
 // sums are what a summary of the conversation is made from.
 func sums(s State) (sum flow.Sums) {
-	for _, a := range s.Asked {
-		if a.Answer == "" {
-			sum.Open = append(sum.Open, a.Question)
-		} else {
-			sum.Answered = append(sum.Answered, a.Question)
-		}
-	}
+	sum.Answered, sum.Open = s.Sum()
 	sum.Angry, sum.Waited = s.Angry, s.Lead == Waiting
 	return sum
 }

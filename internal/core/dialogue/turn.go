@@ -138,7 +138,7 @@ type turn struct {
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
 	t := &turn{Snapshot: s, ctx: ctx, next: s.State}
-	t.next.Asked = slices.Clone(s.State.Asked)
+	t.next.Asked, t.next.Earlier = slices.Clone(s.State.Asked), slices.Clone(s.State.Earlier)
 	t.next.AskedBack = false
 	t.Messages, t.runs = slices.Clone(s.Messages), slices.Clone(s.Runs)
 	var lines []string
@@ -471,12 +471,16 @@ func (t *turn) answered(question, words string) {
 	t.answers = append(t.answers, words)
 }
 
-// note remembers a question, for the summary.
+// note remembers a question; those that many came after are kept in short.
 func (t *turn) note(a Asked) {
 	t.asked++
 	t.next.Asked = append(t.next.Asked, a)
 	if extra := len(t.next.Asked) - keptQuestions; extra > 0 {
+		for _, old := range t.next.Asked[:extra] {
+			t.next.Earlier = append(t.next.Earlier, Asked{begin(old.Question, earlierRunes), begin(old.Answer, earlierRunes)})
+		}
 		t.next.Asked = t.next.Asked[extra:]
+		t.next.Earlier = t.next.Earlier[max(0, len(t.next.Earlier)-keptEarlier):]
 	}
 }
 

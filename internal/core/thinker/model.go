@@ -21,7 +21,8 @@ const (
 	mostRunes     = 600 // of a sentence
 	mostWordings  = 3
 	mostLearnt    = 20
-	talkLines     = 8   // of what was said before
+	talkLines     = 8   // of what was said before; what came before them is summed up
+	earlierRunes  = 160 // of a question in the sum, and of its answer
 	lineRunes     = 600 // of each
 )
 
@@ -129,6 +130,9 @@ func (t Task) instructions() string {
 	if len(b.Known) > 0 {
 		fmt.Fprintf(&s, "Known of the customer: %s.\n", strings.Join(b.Known, "; "))
 	}
+	if earlier := t.earlier(); earlier != "" {
+		s.WriteString("Earlier in this talk:\n" + earlier)
+	}
 	for _, line := range b.Manner {
 		s.WriteString(line + "\n")
 	}
@@ -139,10 +143,27 @@ func (t Task) instructions() string {
 	return s.String() + asData
 }
 
+// earlier sums up what was asked before the lines that are told whole, a line each.
+func (t Task) earlier() string {
+	var s strings.Builder
+	for _, d := range t.Brief.Earlier {
+		if whole := func(l Line) bool { return strings.Contains(text.Squeeze(l.Text), text.Squeeze(d.Question)) }; slices.ContainsFunc(t.lately(), whole) {
+			continue
+		}
+		became := "not answered"
+		if d.Answer != "" {
+			became = "answered: " + begin(d.Answer, earlierRunes)
+		}
+		fmt.Fprintf(&s, "- The customer asked %q; %s\n", begin(d.Question, earlierRunes), became)
+	}
+	return s.String()
+}
+
+// lately is what was said last, which is told whole.
+func (t Task) lately() []Line { return t.Talk[max(0, len(t.Talk)-talkLines):] }
+
 func (t Task) talk() (messages []Message) {
-	lines := t.Talk
-	lines = lines[max(0, len(lines)-talkLines):]
-	for _, line := range lines {
+	for _, line := range t.lately() {
 		role, said := User, begin(line.Text, lineRunes)
 		switch line.By {
 		case "bot":

@@ -56,8 +56,15 @@ type Brief struct {
 	Language  string   // of the passages, ISO 639-1
 	Limit     int      // letters of a reply, 0: none
 	Known     []string // of the customer: "Name: Ada"
+	Earlier   []Dealt  // what was asked in the talk so far, oldest first
 	Manner    []string // how it works and speaks, a sentence each; what it must keep to last
 	Today     time.Time
+}
+
+// Dealt is something that was asked, and what became of it.
+type Dealt struct {
+	Question string
+	Answer   string // "": it was not answered
 }
 
 // A Line is something said in a talk.

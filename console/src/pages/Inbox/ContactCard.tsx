@@ -49,6 +49,21 @@ export function ContactCard({
           All that is known
         </Link>
       </div>
+      {!!c.questions?.length && (
+        <>
+          <h4 className="mt-4 mb-1 font-semibold">Asked in this talk</h4>
+          <ol className="space-y-2 text-sm">
+            {c.questions.map((q, i) => (
+              <li key={i} className="break-words">
+                {q.question}
+                <span className={q.answer ? "line-clamp-2 text-soft" : "block text-scarlet"}>
+                  {q.answer || "not answered by the bot"}
+                </span>
+              </li>
+            ))}
+          </ol>
+        </>
+      )}
       <h4 className="mt-4 mb-1 font-semibold">Rehearsal</h4>
       {save.data ? (
         <Link className="text-sm text-sea underline" to={"/rehearsals/" + save.data.name}>
