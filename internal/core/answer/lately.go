@@ -68,10 +68,11 @@ func (l *Lately) of(ix *knowledge.Index) *Lately {
 // ones seldom come again, and have many words.
 const shortEnough = 300
 
-// keptLately is how much of a kind is remembered at least.
-const keptLately = 500
+// keptLately is how much of a kind is remembered at least: more than a large team's bots have
+// examples of what they pass on and of what their tools do, which every question is held against.
+const keptLately = 2_000
 
-// recent keeps what was put there lately.
+// recent keeps what was put there, or asked for, lately.
 type recent[K comparable, V any] struct{ young, old map[K]V }
 
 func (r *recent[K, V]) get(key K) (V, bool) {
@@ -79,6 +80,9 @@ func (r *recent[K, V]) get(key K) (V, bool) {
 		return v, true
 	}
 	v, ok := r.old[key]
+	if ok {
+		r.put(key, v)
+	}
 	return v, ok
 }
 

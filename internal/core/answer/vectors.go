@@ -11,16 +11,13 @@ import (
 // them as they are asked for; those of another model are put in by whoever has
 // that model make them. It is safe for concurrent use.
 type Vectors struct {
-	encoder    *encoder.Encoder
-	mu         sync.Mutex
-	young, old map[string]meaning
+	encoder *encoder.Encoder
+	mu      sync.Mutex
+	lately  recent[string, meaning]
 }
 
 // NewVectors returns vectors that an encoder makes; nil: those that are put in.
 func NewVectors(e *encoder.Encoder) *Vectors { return &Vectors{encoder: e} }
-
-// keptVectors is how many are remembered at least.
-const keptVectors = 1_000
 
 // A meaning is what is known of a text: nothing, its vector, or its tokens too.
 type meaning struct {
@@ -34,19 +31,14 @@ func (v *Vectors) Put(text string, vector []float32) { v.put(text, meaning{vecto
 func (v *Vectors) put(text string, m meaning) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	if v.young == nil || len(v.young) >= keptVectors {
-		v.old, v.young = v.young, map[string]meaning{}
-	}
-	v.young[text] = m
+	v.lately.put(text, m)
 }
 
 func (v *Vectors) known(text string) meaning {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	if m, ok := v.young[text]; ok {
-		return m
-	}
-	return v.old[text]
+	m, _ := v.lately.get(text)
+	return m
 }
 
 // of returns what a text means, as far as it is known.
