@@ -71,5 +71,5 @@ func (c calledBack) keep(tx *store.Tx) error {
 var allowKind = EffectKind{Name: "allow", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 	allow := e.(dialogue.Allow)
 	c.commit.Allow = append(c.commit.Allow, allow)
-	c.Happened("A person has to allow: " + allow.Words())
+	c.Happened("A person has to allow: " + c.snapshot.Words(allow.Call))
 }}

@@ -90,11 +90,15 @@ func shownArguments(arguments map[string]any) string {
 }
 
 // Words says what a call would do, for people.
-func (c Call) Words() string {
-	if len(c.Arguments) == 0 {
-		return c.Tool
+func (s Snapshot) Words(c Call) string {
+	words := c.Tool
+	if tool, ok := s.granted(c.Tool); ok {
+		words = tool.Title
 	}
-	return c.Tool + " (" + shownArguments(c.Arguments) + ")"
+	if len(c.Arguments) > 0 {
+		words += " (" + shownArguments(c.Arguments) + ")"
+	}
+	return words
 }
 
 // granted returns the tool of a name, if the bot may use it.

@@ -121,7 +121,7 @@ export function Conversation({ id, me }: { id: string; me: string }) {
           <div className="px-4 py-2 empty:hidden">
             <Allowances conversation={id} />
           </div>
-          <Lines count={items.length}>
+          <Lines key={id} count={items.length}>
             {c.reason && c.summary && <Handover conversation={c} summary={c.summary} />}
             {messages.hasNextPage && (
               <p className="text-center">
@@ -191,14 +191,32 @@ function RunsHere({ conversation }: { conversation: string }) {
   )
 }
 
-/** The lines of a conversation, at their end whenever one is added. */
+/**
+ * The lines of a conversation, at their end: when one is added, or something opens above or below
+ * them, they stay there; who reads further up is left where they are.
+ */
 function Lines({ count, children }: { count: number; children: React.ReactNode }) {
   const box = useRef<HTMLDivElement>(null)
-  useLayoutEffect(() => {
-    box.current?.scrollTo({ top: box.current.scrollHeight })
-  }, [count])
+  const atEnd = useRef(true)
+  const toEnd = () => {
+    if (atEnd.current) box.current?.scrollTo({ top: box.current.scrollHeight })
+  }
+  useLayoutEffect(toEnd, [count])
+  useEffect(() => {
+    const resized = new ResizeObserver(toEnd)
+    resized.observe(box.current!)
+    resized.observe(box.current!.firstElementChild!)
+    return () => resized.disconnect()
+  }, [])
   return (
-    <div ref={box} className="min-h-0 flex-1 overflow-y-auto px-4 py-4">
+    <div
+      ref={box}
+      className="min-h-0 flex-1 overflow-y-auto px-4 py-4"
+      onScroll={e => {
+        const b = e.currentTarget
+        atEnd.current = b.scrollHeight - b.scrollTop - b.clientHeight < 40
+      }}
+    >
       <div className="mx-auto flex max-w-3xl flex-col gap-3" aria-live="polite">
         {children}
       </div>
