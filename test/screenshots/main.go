@@ -231,6 +231,11 @@ func triesAFlow(p *browser.Page) error {
 		p.Click("Play it", false), p.AwaitText("(party_size is 70)", false))
 }
 
+func triesATool(p *browser.Page) error {
+	return errors.Join(
+		p.AwaitText("Call it", false), p.Choose("to", "Hallow Point"), p.Click("Call it", false), p.AwaitText("The customer is told", false))
+}
+
 func sendsAText(p *browser.Page) error {
 	return errors.Join(
 		p.Do(`document.querySelector("#phone").value = "+447700900199"; document.querySelector("#phone").onchange()`),
@@ -254,13 +259,13 @@ func shots(d *service.Demo, group string) []shot {
 		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "gran is in a wheelchair, will someone help her get on?"), sees("A bot would offer this"))},
 		{"bots", console + "/bots/front-desk", 1280, 800, false, talk},
 		{"connections", console + "/connections/reading-desk", 1280, 800, false, steps(clicks("Fetch the list"), sees("desk-large"))},
-		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("counts as verified by you"))},
+		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("Bots may write to them"))},
+		{"tools", console + "/tools/timetable", 1280, 800, false, triesATool},
 		{"flows", console + "/flows/group-crossing", 1280, 800, false, sees("How many of you will travel?")},
 		{"flow-try", console + "/flows/group-crossing?tab=try", 1280, 800, true, triesAFlow},
 		{"flow-run", console + "/flows/group-form?tab=runs", 1280, 800, false, steps(clicks("Ada Quill"), sees("wrote a row in the sheet group-enquiries"))},
 		{"flow-inbox", console + "/inbox/" + group, 1280, 800, false, steps(sees("waits for a reply until"), sees("On which day"))},
 		{"rehearsals", console + "/rehearsals/a-group-of-thirty", 1280, 800, true, steps(clicks("Play them all"), sees("of 13 passed"), sees("Happy to help"))},
-		{"forms", console + "/forms", 1280, 800, false, sees("about thirty")},
 		{"form", d.PublicURL + "/form/brackwater/group-enquiry", 390, 780, false, sees("Ask for a quote")},
 		{"telephone-inbox", console + "/inbox", 390, 780, false, steps(angry, sees("Said last"), sees("someone will answer you here"))},
 		{"website-chat", d.WorldURL + "/ferries", 1280, 800, false, asksTheChat},
