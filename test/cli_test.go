@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -11,6 +12,7 @@ import (
 	"testing"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/service"
 )
 
 // parrot runs the program against the stage, signed in.
@@ -170,4 +172,69 @@ func TestATrialInTheTerminal(t *testing.T) {
 	if rows, err := s.client.Rows(s.ctx, "enquiries"); err != nil || len(rows.Items) != 0 {
 		t.Errorf("a trial wrote %v (%v)", rows.Items, err)
 	}
+}
+
+// What was built for one business is taken to the next: all of its documents, in an order in
+// which each finds what it refers to, and nothing of its customers and secrets.
+func TestAWorkspaceIsTheTemplateOfTheNext(t *testing.T) {
+	s := open(t)
+	s.asks(s.visitor(), "I'm Maren Holt, maren.holt@example.org")
+	folder := filepath.Join(t.TempDir(), "ferries")
+	out, errs, code := s.parrot("", "template", "export", folder)
+	contains(t, out, "Bots", "Flows", "no contacts")
+	if code != 0 {
+		t.Fatal(errs)
+	}
+	files := 0
+	s.must(filepath.WalkDir(folder, func(path string, entry os.DirEntry, err error) error {
+		if err != nil || entry.IsDir() {
+			return err
+		}
+		files++
+		text, err := os.ReadFile(path)
+		for _, private := range []string{"Maren", "maren.holt", s.client.Token} {
+			if strings.Contains(string(text), private) {
+				t.Errorf("%s holds %q", path, private)
+			}
+		}
+		return err
+	}))
+	if _, errs, code = s.parrot("", "template", "export", folder); code != 1 || !strings.Contains(errs, "not empty") {
+		t.Errorf("over the old one: %d, %s", code, errs)
+	}
+
+	next, err := service.Start(s.ctx, service.Options{Data: t.TempDir(), Listen: "127.0.0.1:0"})
+	s.must(err)
+	defer func() { s.must(next.Close()) }()
+	token, err := next.NewToken(s.ctx, "main", "Robin")
+	s.must(err)
+	there := []string{"PARROT_SERVER=" + next.PublicURL, "PARROT_TOKEN=" + token}
+	s.must(os.WriteFile(filepath.Join(folder, "bot", "lost.yaml"), []byte("bot: lost\nname: X\nescalate: { on: [wish], to: team/nobody }\n"), 0o600))
+	out, errs, code = parrot(t, there, "", "template", "import", folder, "-title", `The "Tern" bakery`)
+	if code != 1 {
+		t.Errorf("one that cannot be taken in ends with %d", code)
+	}
+	contains(t, errs, "bot/lost.yaml:3", `no team called "nobody"`)
+	contains(t, out, fmt.Sprintf("%d documents taken in", files), "parrot connection secret client-book", "the source crew-notes.md, which the bot crew answers from", "parrot flow live group-crossing")
+	cl := &client.Client{Server: next.PublicURL, Token: token}
+	kinds, err := cl.Kinds(s.ctx)
+	s.must(err)
+	for _, kind := range kinds.Items {
+		here, err := s.client.Documents(s.ctx, kind.Plural)
+		s.must(err)
+		copied, err := cl.Documents(s.ctx, kind.Plural)
+		s.must(err)
+		if len(here.Items) != len(copied.Items) {
+			t.Errorf("of %d %s %d are there", len(here.Items), kind.Plural, len(copied.Items))
+		}
+		for i, d := range copied.Items {
+			if !kind.Only && d.Text != here.Items[i].Text {
+				t.Errorf("%s %s is changed", kind.Name, d.Name)
+			} else if kind.Only {
+				contains(t, d.Text, `title: "The \"Tern\" bakery"`)
+			}
+		}
+	}
+	out, _, _ = parrot(t, there, "", "template", "import", folder)
+	contains(t, out, "0 documents taken in", "bot front-desk is not taken in: there is one already")
 }
