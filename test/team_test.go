@@ -2,6 +2,7 @@ package test
 
 import (
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -101,6 +102,24 @@ func TestTheCrewHasABotOfItsOwn(t *testing.T) {
 	contains(t, s.asks(sailor, "I found a wallet"), "Where was it?")
 	contains(t, s.asks(sailor, "at the pier of Hallow Point"), "Noted: a wallet (the pier of Hallow Point)")
 	contains(t, s.asks(s.visitor(), "has anybody handed in a green scarf?"), "Finch from lost property here", "automated assistant", "a green scarf (the Sandpiper)")
+
+	// What people say to one another within is no lesson for customers' bots.
+	s.asks(s.visitor(), "which paint is on the hull of the Tern?")
+	s.asks(sailor, "which paint is on the funnel of the Tern?")
+	s.asks(sailor, "let me talk to a person")
+	within := s.conversation("")
+	_, err = s.client.Take(s.ctx, within.ID, false)
+	s.must(err)
+	_, err = s.client.Reply(s.ctx, within.ID, "The funnel of the Tern has red paint, from the tin in the freight cage.", "1")
+	s.must(err)
+	gaps, err := s.client.Gaps(s.ctx)
+	s.must(err)
+	lessons, err := s.client.Lessons(s.ctx, "proposed")
+	s.must(err)
+	asked := fmt.Sprint(gaps.Items, lessons.Items)
+	if !strings.Contains(asked, "hull") || strings.Contains(asked, "funnel") {
+		t.Errorf("what is to be learnt is %s", asked)
+	}
 
 	website, err := s.client.Document(s.ctx, "channels", "website")
 	s.must(err)

@@ -41,6 +41,9 @@ var passKind = EffectKind{Name: "pass", Decide: func(_ context.Context, c *Commi
 }}
 
 var gapKind = EffectKind{Name: "gap", Decide: func(ctx context.Context, c *Committing, e dialogue.Effect) {
+	if c.snapshot.Brief.Private {
+		return // what is asked within is no question for house answers, which every bot may give
+	}
 	c.commit.Gaps = append(c.commit.Gaps, c.w.Library.GapFor(ctx, e.(dialogue.Missed).Question))
 }}
 

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/store"
@@ -126,7 +127,9 @@ func (i *Inbox) Reply(ctx context.Context, id, person, words, key string) (store
 		return said, err
 	}
 	i.sent(c, send)
-	w.Library.LearnFrom(ctx, c.ID, said)
+	if brief, ok := find[bot.Brief](w.config.Load(), c.Bot); !ok || !brief.Private {
+		w.Library.LearnFrom(ctx, c.ID, said)
+	}
 	return said, nil
 }
 
