@@ -19,7 +19,7 @@ build: console/dist/index.html
 
 ## test: everything that must hold
 test: check
-	$(GO) test ./...
+	$(GO) test -timeout 30m ./...
 
 ## check: formatting, vet, types, and that what was generated is current
 check: console/dist/index.html .chromium
@@ -30,7 +30,7 @@ check: console/dist/index.html .chromium
 
 ## race: the tests that share memory, under the race detector (needs a C compiler)
 race: console/dist/index.html .chromium
-	CGO_ENABLED=1 $(GO) test -race ./internal/... ./test/...
+	CGO_ENABLED=1 $(GO) test -race -timeout 60m ./internal/... ./test/...
 
 ## hostile: the attacks, with the limits of a service
 hostile: console/dist/index.html
