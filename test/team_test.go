@@ -92,6 +92,15 @@ func TestTheCrewHasABotOfItsOwn(t *testing.T) {
 			t.Errorf("a customer who asks %q is told: %s", words, reply)
 		}
 	}
+	// A tool that looks in the knowledge and names no sources is no way round that.
+	const looks = "tool: look\ndoes: search knowledge\nwhen: [look that up]\narguments: { type: object, properties: {} }\nquestion: where is the key of the pier shed?\nsay: [{ text: \"{{ result.answer }}\" }]\nsorry: No.\n"
+	for sources, knows := range map[string]bool{"": false, "sources: [crew-notes.md]\n": true} {
+		tried, err := s.client.TryTool(s.ctx, "look", client.ToolTrial{Text: looks + sources})
+		s.must(err)
+		if strings.Contains(fmt.Sprint(tried.Result), "second hook") != knows {
+			t.Errorf("a tool with the sources %q finds %v", sources, tried.Result)
+		}
+	}
 	found, err := s.client.Search(s.ctx, "where is the key of the pier shed?", "")
 	s.must(err)
 	if len(found.Items) == 0 || found.Items[0].Source != "crew-notes.md" {

@@ -204,17 +204,17 @@ func updateContact(ctx context.Context, w *Workspace, t tool.Tool, v template.Va
 	})
 }
 
-// searchKnowledge looks for the answer to a question in the knowledge, as a bot does.
+// searchKnowledge looks for the answer to a question in the knowledge, as a bot does: where the
+// tool names no sources, those that a bot keeps to itself are left out.
 func searchKnowledge(ctx context.Context, w *Workspace, t tool.Tool, v template.Values, _ caller) (any, error) {
 	question, err := t.Asks(v)
 	if err != nil {
 		return nil, err
 	}
-	brief := bot.Plain()
-	brief.Sources = t.Sources
+	brief := bot.Brief{Sources: t.Sources, Threshold: bot.DefaultThreshold, OfferThreshold: 1}
 	result := map[string]any{"answer": "", "source": "", "confidence": 0.0}
 	w.Library.With(ctx, brief, func(f answer.Finder) {
-		bars := answer.Bars{Answer: brief.Threshold, Offer: 1}
+		bars := answer.Bars{Answer: brief.Threshold, Offer: brief.OfferThreshold}
 		reply := f.Reply(ctx, answer.Part{Text: question, Kind: answer.Question}, "", bars, library.Abilities.Limit)
 		if strings.TrimSpace(reply.Words) != "" {
 			result["answer"], result["source"], result["confidence"] = reply.Words, reply.Candidates[0].Source, reply.Candidates[0].Confidence

@@ -407,7 +407,7 @@ func (c *Contacts) Forget(ctx context.Context, id string, copies bool) (remain [
 func (w *Workspace) sweepCopies() error {
 	list, err := store.Copies(filepath.Join(w.folder, file))
 	for _, made := range list {
-		if err == nil && time.Now().After(made.Expires) {
+		if err == nil && w.Clock.Now().After(made.Expires) {
 			err = os.Remove(made.File)
 		}
 	}
