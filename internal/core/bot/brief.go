@@ -209,7 +209,7 @@ const (
 	Confirmed      = "confirmed"       // when the customer says that it was meant
 	TakesOver      = "takes_over"      // the first words of a bot that a conversation was passed to
 	PassedOn       = "passed_on"       // when a matter is passed to people
-	IsAssistant    = "is_assistant"    // behind the greeting of the first reply
+	IsAssistant    = "is_assistant"    // at the beginning of the first reply
 	AssistantToo   = "assistant_too"   // the same where a conversation was passed to it, and it has said its name
 	AsksApproval   = "asks_approval"   // when a person has to allow what a tool would do
 	NotAllowed     = "not_allowed"     // when they do not

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/thinker"
 )
@@ -144,5 +145,30 @@ func TestALongTalkIsSummedUp(t *testing.T) {
 	}
 	if kept := len(s.State.Questions()); kept > 60 {
 		t.Errorf("%d questions are kept", kept)
+	}
+}
+
+// Whatever a customer begins with, the first reply says once that it comes from an automated
+// assistant, and the next ones do not; unless the builder says that it is only told when asked.
+func TestTheFirstReplySaysWhatItIs(t *testing.T) {
+	for _, begins := range []string{
+		"hello", "Is there food on board?", "Can I rent a canoe at the pier?", "Is there food on board? Can I rent a canoe at the pier?",
+		"I want to talk to a person", "This is ridiculous, I have had enough of you!", "are you a robot?", "is the captain married?",
+		"I'm Ada", "I'm Ada. Is there food on board?", "thanks", "ok", "when is the next boat?", "what is carnet",
+	} {
+		s := frontDesk(t)
+		d, reply := talk(t, s, dialogue.Result{}, begins)
+		if n := strings.Count(reply, "an automated assistant"); n != 1 {
+			t.Errorf("to %q it says %d times what it is: %s", begins, n, reply)
+		}
+		s.State, s.LastReply = d.State, reply
+		if _, next := talk(t, s, dialogue.Result{}, "Is there food on board?"); next == "" || strings.Contains(next, "automated") {
+			t.Errorf("after %q it goes on: %s", begins, next)
+		}
+		s = frontDesk(t)
+		s.Brief.Assistant = bot.WhenAsked
+		if _, reply = talk(t, s, dialogue.Result{}, begins); strings.Contains(reply, "automated") != (begins == "are you a robot?") {
+			t.Errorf("to %q it says, unasked or not: %s", begins, reply)
+		}
 	}
 }

@@ -76,16 +76,9 @@ func (t *turn) conclude(greeted, chatted bool) {
 	if t.takesOver != "" {
 		t.opening = append(t.opening, t.takesOver)
 	}
-	assistant := bot.IsAssistant
-	if t.takesOver != "" {
-		assistant = bot.AssistantToo // it has said its name
-	}
 	switch {
 	case greeted || t.next.Replies == 0 && t.next.Lead != Waiting:
 		t.opening = append([]string{t.word(bot.Greeting, "")}, t.opening...)
-		if t.next.Replies == 0 && t.Brief.SaysAssistant() && !t.toldWhoItIs {
-			t.opening = append(t.opening, t.word(assistant, ""))
-		}
 	case slices.Contains(t.learnt, t.nameField()) && t.trace.Code != CodeNoted:
 		t.opening = append(t.opening, t.word(bot.Named, ""))
 	}
@@ -178,6 +171,13 @@ func (t *turn) send() {
 	}
 	if limit > 0 && note != "" {
 		limit = max(limit-len([]rune(note))-2, limit/2)
+	}
+	if t.next.Replies == 0 && t.Brief.SaysAssistant() && !t.toldWhoItIs { // whatever the first reply is
+		assistant := bot.IsAssistant
+		if t.takesOver != "" {
+			assistant = bot.AssistantToo // it has said its name
+		}
+		t.opening = append(t.opening, t.word(assistant, ""))
 	}
 	opening := strings.Join(t.opening, " ")
 	if limit > 0 && len(t.answers) > 0 {
