@@ -18,6 +18,7 @@ import (
 	"golang.org/x/net/html/charset"
 
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
 )
 
 // Limit is the largest file that is read, in bytes.
@@ -130,13 +131,7 @@ func (Here) Read(_ context.Context, f File) (c Contents, err error) {
 }
 
 // clip bounds what is quoted of a file.
-func clip(message string) string {
-	const most = 400 // letters
-	if runes := []rune(message); len(runes) > most {
-		return string(runes[:most]) + "…"
-	}
-	return message
-}
+func clip(message string) string { return text.Short(message, 400) }
 
 func pageOf(address string, content []byte, d knowledge.Document) Page {
 	return Page{Address: address, Title: d.Title, Hash: hashOf(content), Passages: d.Passages()}

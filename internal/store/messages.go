@@ -387,10 +387,4 @@ func (t *Tx) RejectHeld(messageID, happened string, now time.Time) error {
 }
 
 // preview is the beginning of a text, for lists.
-func preview(s string) string {
-	s = text.Squeeze(s)
-	if runes := []rune(s); len(runes) > 140 {
-		return string(runes[:139]) + "…"
-	}
-	return s
-}
+func preview(s string) string { return text.Short(text.Squeeze(s), 139) }

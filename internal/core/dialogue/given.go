@@ -8,6 +8,7 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/thinker"
 )
 
@@ -61,7 +62,7 @@ func (r *reader) glimpses() (looks []thinker.Look) {
 		if hit.Question != "" {
 			heads = hit.Question
 		}
-		looks = append(looks, thinker.Look{ID: fmt.Sprintf("G%d", i+1), Gist: begin(strings.TrimSpace(heads+": "+hit.Text), glimpseRunes), Place: hit.ID})
+		looks = append(looks, thinker.Look{ID: fmt.Sprintf("G%d", i+1), Gist: text.Short(strings.TrimSpace(heads+": "+hit.Text), glimpseRunes), Place: hit.ID})
 	}
 	return looks
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/thinker"
 )
 
@@ -17,7 +18,7 @@ func (r *reader) act(calls []thinker.Call) (why string) {
 		at := slices.IndexFunc(r.Tools, func(t Tool) bool { return t.Name == call.Name })
 		switch {
 		case at < 0:
-			return fmt.Sprintf("the model asks for %q, which it was not granted", begin(call.Name, 60))
+			return fmt.Sprintf("the model asks for %q, which it was not granted", text.Short(call.Name, 60))
 		case call.Unread != "":
 			return fmt.Sprintf("the model calls %s with something that is not JSON", call.Name)
 		case slices.ContainsFunc(r.done, func(d thinker.Done) bool { return sameCall(d.Call, call) }):

@@ -57,7 +57,7 @@ func (t *turn) offer(question string, reply answer.Reply) bool {
 	} else {
 		t.offered = t.word(bot.WhichOne, question)
 	}
-	t.offeredFor = begin(question, quotedRunes)
+	t.offeredFor = text.Short(question, quotedRunes)
 	t.next.Offer = offer
 	t.next.Offered = append(slices.Clone(t.State.Offered), question)
 	if extra := len(t.next.Offered) - keptOffers; extra > 0 {

@@ -111,7 +111,7 @@ func (t *turn) notKnown() {
 			wording = bot.PartAsked
 		}
 		for _, question := range t.unknown {
-			t.say(wording, begin(question, quotedRunes))
+			t.say(wording, text.Short(question, quotedRunes))
 		}
 		t.trace.Code = CodeAnsweredInPart
 	case escalates:
@@ -121,7 +121,7 @@ func (t *turn) notKnown() {
 		t.say(bot.NotKnown, "")
 		t.trace.Code = CodeNotKnown
 	}
-	t.trace.Why = fmt.Sprintf("no passage answers %q with a confidence of %v or more", begin(t.unknown[0], quotedRunes), t.Brief.Threshold)
+	t.trace.Why = fmt.Sprintf("no passage answers %q with a confidence of %v or more", text.Short(t.unknown[0], quotedRunes), t.Brief.Threshold)
 	if escalates && t.next.Lead == LedByBot {
 		t.escalate(bot.OnNotKnown)
 	}

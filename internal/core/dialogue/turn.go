@@ -143,7 +143,7 @@ func newTurn(ctx context.Context, s Snapshot) *turn {
 	t.Messages, t.runs = slices.Clone(s.Messages), slices.Clone(s.Runs)
 	var lines []string
 	for i, m := range t.Messages {
-		read := beginning(m.Text, readRunes)
+		read := text.FirstWords(m.Text, readRunes)
 		t.Messages[i].Text = text.Plain(read)
 		if !m.Left {
 			lines = append(lines, t.Messages[i].Text)
@@ -165,25 +165,6 @@ const (
 	readParts = 40
 	readAsked = 8
 )
-
-// beginning returns at most so many runes of a text, cut between words.
-func beginning(s string, runes int) string {
-	if len(s) <= runes {
-		return s
-	}
-	end := len(s)
-	for i := range s {
-		if runes == 0 {
-			end = i
-			break
-		}
-		runes--
-	}
-	if i := strings.LastIndexAny(s[:end], " \n\t"); end < len(s) && i > end/2 {
-		end = i
-	}
-	return s[:end]
-}
 
 // came notes what the turn came to.
 func (t *turn) came(code Code, why string) { t.trace.Code, t.trace.Why = code, why }
@@ -315,17 +296,6 @@ const (
 	tracedRunes    = 400
 )
 
-// begin returns at most so many runes of a text.
-func begin(s string, runes int) string {
-	for i := range s {
-		if runes == 0 {
-			return s[:i] + "…"
-		}
-		runes--
-	}
-	return s
-}
-
 // fewStatements is how many statements may stand beside a question to be looked at by
 // themselves: more of them tell a story.
 const fewStatements = 2
@@ -356,7 +326,7 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 	}
 	for i, c := range candidates[:min(len(candidates), tracedPassages)] {
 		u.Passages = append(u.Passages, Weighed{
-			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: begin(c.Text, tracedRunes),
+			PassageID: c.ID, Source: c.Source, Trail: c.Trail, Question: c.Question, Text: text.Short(c.Text, tracedRunes),
 			Score: c.Score, Coverage: c.Coverage, Meaning: c.Meaning, Confidence: c.Confidence, Missing: c.Missing,
 			Sure: c.Sure, Lacks: c.Lacks, Quoted: i == 0 && reply.Words != "",
 		})
@@ -477,7 +447,7 @@ func (t *turn) note(a Asked) {
 	t.next.Asked = append(t.next.Asked, a)
 	if extra := len(t.next.Asked) - keptQuestions; extra > 0 {
 		for _, old := range t.next.Asked[:extra] {
-			t.next.Earlier = append(t.next.Earlier, Asked{begin(old.Question, earlierRunes), begin(old.Answer, earlierRunes)})
+			t.next.Earlier = append(t.next.Earlier, Asked{text.Short(old.Question, earlierRunes), text.Short(old.Answer, earlierRunes)})
 		}
 		t.next.Asked = t.next.Asked[extra:]
 		t.next.Earlier = t.next.Earlier[max(0, len(t.next.Earlier)-keptEarlier):]

@@ -5,6 +5,8 @@ import (
 
 	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/token"
+
+	"urgentparrot.example/internal/core/text"
 )
 
 // What a document may hold: more than any that people write, and little enough that
@@ -65,11 +67,4 @@ func clip(tk *token.Token) string {
 }
 
 // brief bounds what is quoted of a document.
-func brief(s string) string { return bounded(s, 80) }
-
-func bounded(s string, most int) string {
-	if runes := []rune(s); len(runes) > most {
-		return string(runes[:most]) + "…"
-	}
-	return s
-}
+func brief(s string) string { return text.Short(s, 80) }

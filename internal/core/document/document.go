@@ -13,6 +13,8 @@ import (
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
+
+	"urgentparrot.example/internal/core/text"
 )
 
 // A Problem is one thing that is wrong in a document, and where. Line and
@@ -129,7 +131,7 @@ func (c *Checker) bracesBare(source []byte, line int) bool {
 // Note notes a problem at a place.
 func (c *Checker) Note(line, column int, format string, args ...any) {
 	if len(c.problems) < mostWrong {
-		c.problems = append(c.problems, Problem{File: c.name, Line: line, Column: column, Message: bounded(fmt.Sprintf(format, args...), mostSaid)})
+		c.problems = append(c.problems, Problem{File: c.name, Line: line, Column: column, Message: text.Short(fmt.Sprintf(format, args...), mostSaid)})
 	}
 }
 
@@ -159,7 +161,7 @@ func plain(message string) string {
 			return says.plain
 		}
 	}
-	return bounded(message, mostSaid)
+	return text.Short(message, mostSaid)
 }
 
 // parserSays is what the parser's words mean for people who do not know it.
@@ -226,7 +228,7 @@ func (c *Checker) Wrong(path, format string, args ...any) {
 	if len(c.problems) >= mostWrong {
 		return // enough to begin with
 	}
-	p := Problem{File: c.name, Message: bounded(fmt.Sprintf(format, args...), mostSaid), Path: path}
+	p := Problem{File: c.name, Message: text.Short(fmt.Sprintf(format, args...), mostSaid), Path: path}
 	// A missing key has no place of its own: its nearest parent stands for it.
 	for at := path; c.file != nil && p.Line == 0; at = at[:strings.LastIndexAny(at, ".[")] {
 		if yp, err := yaml.PathString(at); err == nil {

@@ -11,6 +11,8 @@ import (
 	op "cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/parser"
+
+	"urgentparrot.example/internal/core/text"
 )
 
 // alone parses expressions alone, without what they name.
@@ -26,7 +28,7 @@ var alone = sync.OnceValue(func() *cel.Env {
 // as it is written.
 func InWords(condition string) string {
 	if len(condition) > longestExpression {
-		return shorten(condition, 120)
+		return text.Short(condition, 120)
 	}
 	parsed, issues := alone().Parse(condition)
 	if issues.Err() != nil {

@@ -3,6 +3,8 @@ package flow
 import (
 	"fmt"
 	"strings"
+
+	"urgentparrot.example/internal/core/text"
 )
 
 // A Sentence is a step in words, for people.
@@ -88,7 +90,7 @@ func (s *Step) sayBlock(b *Block) string {
 
 // Quote puts a text into a sentence, cut where it is long.
 func Quote(s string) string {
-	return "“" + shorten(strings.Join(strings.Fields(s), " "), 120) + "”"
+	return "“" + text.Short(strings.Join(strings.Fields(s), " "), 120) + "”"
 }
 
 // Ended ends a sentence, unless it ends with what is said in it.

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/text"
 )
 
 // What a flow may hold: far more than any that people write.
@@ -183,13 +184,6 @@ func (r *reader) unknown(line, column int, format, word string, known []string) 
 	r.Note(line, column, "%s; there are: %s", said, strings.Join(slices.Compact(known), ", "))
 }
 
-func clipped(s string) string {
-	if runes := []rune(s); len(runes) > 60 {
-		return string(runes[:60]) + "…"
-	}
-	return s
-}
-
 // headed reads what is headed by its kind's name: its fields stand in a block behind the
 // name, beside it, or the main one stands behind it alone.
 func (r *reader) headed(item document.Node, main document.Entry, mainField string, fields []Field, what string) Args {
@@ -351,3 +345,6 @@ type waitingBlock struct {
 	node document.Node
 	into *Block
 }
+
+// clipped bounds what is quoted of a flow.
+func clipped(s string) string { return text.Short(s, 60) }

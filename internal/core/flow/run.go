@@ -400,18 +400,11 @@ func (r *Running) end(how, why string) { r.state.End = &End{how, why} }
 
 // passed notes in the run's path what a step did.
 func (r *Running) passed(s *Step, words string) {
-	r.path = append(r.path, Passed{s.Path, s.Number, s.At.Line, text.Squeeze(shorten(words, 300)), r.Now})
+	r.path = append(r.path, Passed{s.Path, s.Number, s.At.Line, text.Squeeze(text.Short(words, 300)), r.Now})
 }
 
 // Did notes in the run's path what the step did.
 func (r *Running) Did(format string, args ...any) { r.passed(r.step, fmt.Sprintf(format, args...)) }
-
-func shorten(s string, most int) string {
-	if runes := []rune(s); len(runes) > most {
-		return string(runes[:most]) + "…"
-	}
-	return s
-}
 
 // Emit decides on an effect.
 func (r *Running) Emit(e Effect) { r.effects = append(r.effects, e) }

@@ -52,7 +52,7 @@ func Summarise(talk *Talk, stage Stage) map[string]any {
 				leftOut++
 				continue
 			}
-			asked = append(asked, shorten(s, listedText))
+			asked = append(asked, text.Short(s, listedText))
 		}
 	}
 	if missing := talk.Messages - len(talk.Lines); missing > 0 {
@@ -93,7 +93,7 @@ func Summarise(talk *Talk, stage Stage) map[string]any {
 	if len(asked) > 0 {
 		fmt.Fprintf(&b, "Asked: %s ", strings.Join(asked, " "))
 	} else if last := lastOf(talk.Lines, "customer"); last != "" {
-		fmt.Fprintf(&b, "Said: %s ", shorten(last, listedText))
+		fmt.Fprintf(&b, "Said: %s ", text.Short(last, listedText))
 	}
 	if open := talk.Sums.Open; len(open) > 0 {
 		fmt.Fprintf(&b, "Open: %s ", strings.Join(clip(open), " "))
@@ -156,7 +156,7 @@ func (p Part) Take(said string, stands func(words string) string) any {
 		list := []any{}
 		for line := range strings.Lines(said) {
 			if words := stands(text.Squeeze(line)); words != "" && len(list) < mostListed {
-				list = append(list, shorten(words, listedText))
+				list = append(list, text.Short(words, listedText))
 			}
 		}
 		return list
@@ -169,7 +169,7 @@ func (p Part) Take(said string, stands func(words string) string) any {
 func clip(list []string) []string {
 	out := []string{}
 	for _, s := range list[:min(len(list), mostListed)] {
-		out = append(out, shorten(s, listedText))
+		out = append(out, text.Short(s, listedText))
 	}
 	return out
 }

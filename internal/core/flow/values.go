@@ -81,7 +81,7 @@ func (r *Running) Weighs(arg *Arg) (holds bool, words string, err error) {
 				said = f.Shown(said)
 			}
 		}
-		values = append(values, name+" is "+shorten(text.Squeeze(said), 60))
+		values = append(values, name+" is "+text.Short(text.Squeeze(said), 60))
 	}
 	if words = r.Flow.values[arg].inWords(); len(values) > 0 {
 		words += " (" + strings.Join(values, ", ") + ")"

@@ -15,6 +15,8 @@ import (
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/ext"
+
+	"urgentparrot.example/internal/core/text"
 )
 
 // Values are what an expression may use. What is not known of the contact is
@@ -93,13 +95,7 @@ func fieldsUsed(checked *cel.Ast) (fields []string) {
 const longest = 4_000
 
 // shortened bounds what is quoted of an expression.
-func shortened(s string) string {
-	const most = 120 // letters
-	if runes := []rune(s); len(runes) > most {
-		return string(runes[:most]) + "…"
-	}
-	return s
-}
+func shortened(s string) string { return text.Short(s, 120) }
 
 // costLimit bounds what one evaluation may do, in CEL's units of cost.
 const costLimit = 100_000

@@ -152,9 +152,9 @@ func (t Task) earlier() string {
 		}
 		became := "not answered"
 		if d.Answer != "" {
-			became = "answered: " + begin(d.Answer, earlierRunes)
+			became = "answered: " + text.First(d.Answer, earlierRunes)
 		}
-		fmt.Fprintf(&s, "- The customer asked %q; %s\n", begin(d.Question, earlierRunes), became)
+		fmt.Fprintf(&s, "- The customer asked %q; %s\n", text.First(d.Question, earlierRunes), became)
 	}
 	return s.String()
 }
@@ -164,7 +164,7 @@ func (t Task) lately() []Line { return t.Talk[max(0, len(t.Talk)-talkLines):] }
 
 func (t Task) talk() (messages []Message) {
 	for _, line := range t.lately() {
-		role, said := User, begin(line.Text, lineRunes)
+		role, said := User, text.First(line.Text, lineRunes)
 		switch line.By {
 		case "bot":
 			role = Assistant
@@ -179,7 +179,7 @@ func (t Task) talk() (messages []Message) {
 func (t Task) talkText() string {
 	var s strings.Builder
 	for _, line := range t.Talk {
-		fmt.Fprintf(&s, "%s: %s\n", line.By, begin(line.Text, lineRunes))
+		fmt.Fprintf(&s, "%s: %s\n", line.By, text.First(line.Text, lineRunes))
 	}
 	return s.String()
 }
@@ -236,7 +236,7 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 	}
 	switch {
 	case t.Kind == Phrase, t.Kind == Summarise && len(t.Fields) == 0:
-		if o.Text = begin(text.Squeeze(text.Plain(r.Text)), 4*mostRunes); o.Text == "" {
+		if o.Text = text.First(text.Squeeze(text.Plain(r.Text)), 4*mostRunes); o.Text == "" {
 			return o, errors.New("the model said nothing")
 		}
 		return o, nil
@@ -266,19 +266,19 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 	}
 	switch t.Kind {
 	case Answer, Choose:
-		o.Act, o.Language = said.Act, strings.ToLower(begin(said.Language, 8))
+		o.Act, o.Language = said.Act, strings.ToLower(text.First(said.Language, 8))
 		if !slices.Contains([]string{ActReply, ActNotKnown, ActOffTopic, ActPerson}, o.Act) {
-			return o, fmt.Errorf("the reply is the act %q, which nobody offered", begin(said.Act, 40))
+			return o, fmt.Errorf("the reply is the act %q, which nobody offered", text.First(said.Act, 40))
 		}
 		foreign := o.Language != "" && o.Language != t.Brief.Language
 		for _, s := range said.Sentences[:min(len(said.Sentences), mostSentences)] {
-			says := text.Squeeze(text.Plain(begin(s.Says, mostRunes)))
+			says := text.Squeeze(text.Plain(text.First(s.Says, mostRunes)))
 			if says == "" {
 				continue
 			}
 			sentence := support.Sentence{Says: says, Language: o.Language, On: s.StandsOn[:min(len(s.StandsOn), mostLearnt)]}
 			if foreign {
-				if sentence.Means = text.Squeeze(text.Plain(begin(s.Means, mostRunes))); sentence.Means == "" {
+				if sentence.Means = text.Squeeze(text.Plain(text.First(s.Means, mostRunes))); sentence.Means == "" {
 					return o, fmt.Errorf("a sentence in %s does not say what it means in %s, so it cannot be checked", nameOf(o.Language), nameOf(t.Brief.Language))
 				}
 			}
@@ -302,10 +302,10 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 				o.Values[name] = written(v)
 			}
 		}
-		o.Text = begin(text.Squeeze(text.Plain(said.Text)), 4*mostRunes)
+		o.Text = text.First(text.Squeeze(text.Plain(said.Text)), 4*mostRunes)
 	case Classify:
 		if said.Label != "" && !slices.ContainsFunc(t.Labels, func(l Label) bool { return l.Name == said.Label }) {
-			return o, fmt.Errorf("the label %q is none of those that were given", begin(said.Label, 40))
+			return o, fmt.Errorf("the label %q is none of those that were given", text.First(said.Label, 40))
 		}
 		o.Label = said.Label
 	}
@@ -316,11 +316,11 @@ func (m Model) Read(t Task, r *Reply) (o Outcome, err error) {
 func written(v any) string {
 	list, ok := v.([]any)
 	if !ok {
-		return begin(text.Squeeze(text.Plain(fmt.Sprint(v))), mostRunes)
+		return text.First(text.Squeeze(text.Plain(fmt.Sprint(v))), mostRunes)
 	}
 	var lines []string
 	for _, item := range list[:min(len(list), mostLearnt)] {
-		lines = append(lines, begin(text.Squeeze(text.Plain(fmt.Sprint(item))), mostRunes))
+		lines = append(lines, text.First(text.Squeeze(text.Plain(fmt.Sprint(item))), mostRunes))
 	}
 	return strings.Join(lines, "\n")
 }
@@ -340,19 +340,9 @@ func bare(s string) string {
 // few returns at most so many texts that say something.
 func few(list []string, most int) (kept []string) {
 	for _, s := range list {
-		if s = text.Squeeze(text.Plain(begin(s, mostRunes))); s != "" && len(kept) < most && !slices.Contains(kept, s) {
+		if s = text.Squeeze(text.Plain(text.First(s, mostRunes))); s != "" && len(kept) < most && !slices.Contains(kept, s) {
 			kept = append(kept, s)
 		}
 	}
 	return kept
-}
-
-func begin(s string, runes int) string {
-	for i := range s {
-		if runes == 0 {
-			return s[:i]
-		}
-		runes--
-	}
-	return s
 }
