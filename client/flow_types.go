@@ -58,6 +58,8 @@ type Sentence struct {
 type Explained struct {
 	Findings  []Finding  `json:"findings" required:"true"`
 	Sentences []Sentence `json:"sentences" required:"true"`
+	Starts    []Sentence `json:"starts" required:"true" description:"What starts it, one by one."`
+	Names     []string   `json:"names" required:"true" description:"Of the values that its steps keep, for its conditions."`
 	Readable  bool       `json:"readable" required:"true" description:"It can be kept as a draft."`
 }
 

@@ -149,11 +149,26 @@ type DocumentKind struct {
 	Title   string `json:"title" required:"true"`
 	About   string `json:"about" required:"true"`
 	Only    bool   `json:"only,omitempty" description:"A workspace has one of them."`
+	Titled  bool   `json:"titled,omitempty" description:"What stands behind that key is a title, of which its name is made."`
 	Drafts  bool   `json:"drafts,omitempty" description:"What is written is a draft until it is put live."`
 	Example string `json:"example" required:"true" description:"A document to begin from."`
 
 	Form   []FormPart      `json:"form" required:"true" description:"How people fill in such a document; empty: its text is all there is."`
 	Starts []DocumentStart `json:"starts,omitempty" description:"Where new ones may begin, beside the example."`
+
+	Entries map[string][]EntryKind `json:"entries,omitempty" description:"The kinds of entries of its lists, by the name that fields filled in as entries give as of."`
+}
+
+// EntryKind is a kind of entry of a list whose entries each begin with the name of their kind.
+// The fields of an entry stand in a block behind the name, or beside it.
+type EntryKind struct {
+	Name    string          `json:"name" required:"true"`
+	Label   string          `json:"label" required:"true"`
+	About   string          `json:"about,omitempty" description:"What it does."`
+	Group   string          `json:"group,omitempty" description:"Those that belong together."`
+	Main    string          `json:"main,omitempty" description:"The field that may stand behind the name alone."`
+	Missing string          `json:"missing,omitempty" description:"What is not there yet for it to work."`
+	Fields  []DocumentField `json:"fields,omitempty"`
 }
 
 // DocumentStart is where a new document may begin: one that works as it is, once it has a name
@@ -185,10 +200,11 @@ type DocumentField struct {
 	Key     string          `json:"key" required:"true" description:"In the document, or in the block that the field belongs to; a dot leads into a block."`
 	Label   string          `json:"label" required:"true"`
 	About   string          `json:"about,omitempty" description:"What it is good for."`
-	As      string          `json:"as" required:"true" enum:"text,paragraph,number,switch,choice,choices,document,documents,texts,lists,pairs,groups,blocks,named,data,details" description:"How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything; details are the properties of a JSON Schema, each with what stands beside."`
+	As      string          `json:"as" required:"true" enum:"text,paragraph,number,switch,yes or no,time,condition,value,choice,choices,document,documents,texts,lists,pairs,cells,groups,blocks,named,entries,data,details" description:"How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, cells texts and numbers by keys, groups lists of texts by keys, named blocks by keys; a time is a length such as 30m; a condition and a value are expressions; entries are each of one of the kinds that it names; data is anything; details are the properties of a JSON Schema, each with what stands beside."`
 	Example string          `json:"example,omitempty" description:"What holds while it is empty, or what one may write."`
 	Choices []FieldChoice   `json:"choices,omitempty"`
-	Default string          `json:"default,omitempty" description:"The choice that holds where the key is not there."`
+	Default string          `json:"default,omitempty" description:"What holds where the key is not there."`
+	Needed  bool            `json:"needed,omitempty" description:"It cannot be left out."`
 	Of      string          `json:"of,omitempty" description:"The kind of what it names: a kind of documents, source, field, stage or tag. Of a text, kinds that it may name, after their kind: team/crew."`
 	Fit     []string        `json:"fit,omitempty" description:"What it names says one of these as its kind."`
 	Fields  []DocumentField `json:"fields,omitempty" description:"Of each block."`

@@ -33,7 +33,7 @@ func (s *stage) console(person string, dark bool) *browser.Page {
 	p := s.page(s.browser(), dark)
 	link, err := s.SignInLink(s.ctx, service.DemoWorkspace, person)
 	s.must(err)
-	s.must(errors.Join(p.Go(link), p.Click("Sign in", false)))
+	s.must(errors.Join(p.Go(link), p.Click("Sign in", false), p.Await(`document.querySelector("nav a[href='/inbox']")`)))
 	return p
 }
 

@@ -149,7 +149,7 @@ func TestABuilderWritesAFlowInTheConsole(t *testing.T) {
 	}
 	s.must(errors.Join(
 		p.AwaitText("Nobody. When a bot hands", false),
-		p.Go(s.PublicURL+"/flows?new=1"), p.AwaitText("begin from this example", false),
+		p.Go(s.PublicURL+"/flows?new=1"), p.AwaitText("begin from this example", false), p.Tab("Text"),
 		writes("flow: wave\\ntitle: A wave\\nwhen:\\n  - message: { exactly: [wave] }\\nsteps:\\n  - ask: How many hands?\\n    save: hands\\n    as: integer\\n  - say: \"{{ hadns }} hands\"\\n"),
 		p.AwaitText("did you mean hands", false), p.AwaitText("Ask “How many hands?”", false),
 		p.Click("Keep the draft", false), p.AwaitText("Only a draft: it does not start.", false), p.AwaitText("not right yet", false),

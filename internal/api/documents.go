@@ -34,13 +34,21 @@ func (q *request) kind() (document.Kind, error) {
 func listKinds(q *request) (client.DocumentKindPage, error) {
 	page := client.DocumentKindPage{}
 	for _, k := range q.workspace.Documents.Kinds() {
-		kind := client.DocumentKind{Name: k.Name, Plural: k.Plural, Title: k.Title, About: k.About, Only: k.Only, Drafts: k.Drafts, Example: k.Example, Form: []client.FormPart{}}
+		kind := client.DocumentKind{Name: k.Name, Plural: k.Plural, Title: k.Title, About: k.About, Only: k.Only, Titled: k.Titled, Drafts: k.Drafts, Example: k.Example, Form: []client.FormPart{}}
 		var form document.Form
 		if k.Form != nil {
 			form = k.Form()
 		}
 		for _, part := range form {
 			kind.Form = append(kind.Form, client.FormPart{Title: part.Title, About: part.About, Seldom: part.Seldom, Fields: fieldsOf(part.Fields)})
+		}
+		if k.Entries != nil {
+			kind.Entries = map[string][]client.EntryKind{}
+			for list, of := range k.Entries() {
+				for _, e := range of {
+					kind.Entries[list] = append(kind.Entries[list], client.EntryKind{Name: e.Name, Label: e.Label, About: e.About, Group: e.Group, Main: e.Main, Missing: e.Missing, Fields: fieldsOf(e.Fields)})
+				}
+			}
 		}
 		if k.Starts != nil {
 			for _, start := range k.Starts() {
@@ -58,7 +66,7 @@ func listKinds(q *request) (client.DocumentKindPage, error) {
 
 func fieldsOf(list []document.Field) (fields []client.DocumentField) {
 	for _, f := range list {
-		field := client.DocumentField{Key: f.Key, Label: f.Label, About: f.About, As: string(f.As), Example: f.Example, Default: f.Default, Of: f.Of, Fit: f.Fit, Fields: fieldsOf(f.Fields), Adds: f.Adds, If: (*client.OnlyIf)(f.If), Beside: f.Beside}
+		field := client.DocumentField{Key: f.Key, Label: f.Label, About: f.About, As: string(f.As), Example: f.Example, Default: f.Default, Needed: f.Needed, Of: f.Of, Fit: f.Fit, Fields: fieldsOf(f.Fields), Adds: f.Adds, If: (*client.OnlyIf)(f.If), Beside: f.Beside}
 		for _, choice := range f.Choices {
 			field.Choices = append(field.Choices, client.FieldChoice(choice))
 		}

@@ -89,29 +89,32 @@ func showFlow(q *request) (out client.FlowDetail, err error) {
 			return out, err
 		}
 		q.Header("ETag", fmt.Sprintf("%q", fmt.Sprint(s.Version)))
-		sentences, _ := explained(name, text)
-		return client.FlowDetail{Flow: q.flow(s), Text: text, Sentences: sentences}, nil
+		return client.FlowDetail{Flow: q.flow(s), Text: text, Sentences: explained(name, text).Sentences}, nil
 	}
 	return out, problem.New(problem.NotFound, document.Missing("flow", name, names), "name")
 }
 
 // explained tells what can be read of a flow's text in plain sentences.
-func explained(name, text string) (sentences []client.Sentence, readable bool) {
-	sentences = []client.Sentence{}
+func explained(name, text string) client.Explained {
 	read, err := kinds.Language.Parse(name, []byte(text))
+	told := client.Explained{Sentences: []client.Sentence{}, Starts: []client.Sentence{}, Names: append([]string{}, read.Names()...), Readable: err == nil}
+	for _, s := range read.ExplainStarts() {
+		told.Starts = append(told.Starts, client.Sentence(s))
+	}
 	if len(read.Triggers) == 0 && len(read.Body.Steps) == 0 {
-		return sentences, err == nil
+		return told
 	}
 	for _, s := range read.Explain() {
-		sentences = append(sentences, client.Sentence(s))
+		told.Sentences = append(told.Sentences, client.Sentence(s))
 	}
-	return sentences, err == nil
+	return told
 }
 
 func explainFlow(q *request, in client.DocumentText) (client.Explained, error) {
 	name := q.Param("name")
-	sentences, readable := explained(name, in.Text)
-	return client.Explained{Findings: findingsOf(q.workspace.Documents.Findings("flow", name, in.Text)), Sentences: sentences, Readable: readable}, nil
+	told := explained(name, in.Text)
+	told.Findings = findingsOf(q.workspace.Documents.Findings("flow", name, in.Text))
+	return told, nil
 }
 
 func goLive(q *request, in client.GoLive) (out client.FlowDetail, err error) {

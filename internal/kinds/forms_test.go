@@ -15,7 +15,7 @@ import (
 func TestAFormAsksForAllThatADocumentMayHold(t *testing.T) {
 	for _, kind := range Documents {
 		if len(kind.Shapes) == 0 {
-			continue // flows and rehearsals are scripts
+			continue // flows and rehearsals are scripts: see below
 		}
 		if kind.Form == nil {
 			t.Errorf("the kind %s has no form", kind.Name)
@@ -32,6 +32,60 @@ func TestAFormAsksForAllThatADocumentMayHold(t *testing.T) {
 		}
 		delete(keys, kind.Name) // what it is called is asked apart
 		covers(t, kind.Name, kind.Form().Fields(), keys)
+	}
+}
+
+// What a rehearsal may hold by its JSON Schema, its form asks for, line by line; and each kind
+// of entry of a script can be begun, read in its words, and told apart from the others.
+func TestTheFormOfAScriptAsksForAllThatItMayHold(t *testing.T) {
+	kind, _ := document.Find(Documents, "rehearsal")
+	properties := func(schema any) map[string]any {
+		block, _ := schema.(map[string]any)
+		if of, ok := block["anyOf"].([]any); ok {
+			block = of[len(of)-1].(map[string]any)
+		}
+		inner, _ := block["properties"].(map[string]any)
+		return inner
+	}
+	whole := properties(kind.Schema())
+	lines := properties(whole["script"].(map[string]any)["items"])
+	delete(whole, "rehearsal")
+	asked := kind.Form().Fields()
+	if len(asked) != len(whole) {
+		t.Errorf("the form asks for %d keys; there are %d", len(asked), len(whole))
+	}
+	entries := kind.Entries()["lines"]
+	if len(entries) != len(lines) {
+		t.Errorf("the form knows %d kinds of lines; there are %d", len(entries), len(lines))
+	}
+	for _, e := range entries {
+		keys := properties(lines[e.Name])
+		for _, f := range e.Fields {
+			if _, known := keys[f.Key]; !known && f.Key != e.Main {
+				t.Errorf("a line %q has no %q", e.Name, f.Key)
+			}
+			delete(keys, f.Key)
+		}
+		for key := range keys {
+			t.Errorf("the form does not ask for %q of a line %q", key, e.Name)
+		}
+	}
+	for _, plural := range []string{"flows", "rehearsals"} {
+		kind, _ := document.Find(Documents, plural)
+		for list, entries := range kind.Entries() {
+			seen := map[string]bool{}
+			for _, e := range entries {
+				if seen[e.Name] || e.Label == "" || e.Main != "" && !slices.ContainsFunc(e.Fields, func(f document.Field) bool { return f.Key == e.Main }) {
+					t.Errorf("the entry %q of %s is there twice, has no label, or its main field is none of its", e.Name, list)
+				}
+				seen[e.Name] = true
+				for _, f := range e.Fields {
+					if f.Label == "" || strings.ContainsAny(f.Label, "_\"") || f.As == "" || f.As == document.AsEntries && kind.Entries()[f.Of] == nil || f.As == document.AsChoice && len(f.Choices) < 2 {
+						t.Errorf("the field %q of the entry %q cannot be filled in by people: %+v", f.Key, e.Name, f)
+					}
+				}
+			}
+		}
 	}
 }
 

@@ -55,18 +55,24 @@ func startsOf(kind string) func() []document.Start {
 	})
 }
 
-// formOf returns the form of a kind, nil if its documents have none. It is read when it is
-// wanted first.
-func formOf(kind string, more ...channel.Kind) func() document.Form {
+// readForm returns the form of a kind as its file has it, and the kinds of entries of its
+// lists; nothing if there is no such file.
+func readForm(kind string) (document.Form, map[string][]document.EntryKind) {
 	raw, err := forms.ReadFile("forms/" + kind + ".yaml")
 	if err != nil {
-		return nil
+		return nil, nil
 	}
+	form, entries, err := document.ReadForm(kind+".yaml", raw)
+	if err != nil {
+		panic(fmt.Sprintf("the form of a %s: %v", kind, err)) // it is embedded
+	}
+	return form, entries
+}
+
+// formOf returns the form of a kind. It is read when it is wanted first.
+func formOf(kind string, more ...channel.Kind) func() document.Form {
 	return sync.OnceValue(func() document.Form {
-		form, err := document.ReadForm(kind+".yaml", raw)
-		if err != nil {
-			panic(fmt.Sprintf("the form of a %s: %v", kind, err)) // it is embedded
-		}
+		form, _ := readForm(kind)
 		for _, of := range more {
 			form.Field("kind").Choices = append(form.Field("kind").Choices, document.Choice{Value: of.Name, Label: of.Title})
 			for _, field := range of.Form {
@@ -198,7 +204,7 @@ thanks: Thank you. The quote is on its way.
 		{
 			Name: "flow", Plural: "flows", Title: "Flows", Drafts: true,
 			About:  "What happens step by step when something happens.",
-			Schema: Language.Schema, Parse: as(Language.Parse), Look: Language.Look, Example: `flow: thanks
+			Schema: Language.Schema, Parse: as(Language.Parse), Look: Language.Look, Form: Language.Form, Entries: Language.Entries, Example: `flow: thanks
 title: Thanks for a kind word
 when:
   - message: { contains: [thank you so much] }
@@ -208,9 +214,10 @@ steps:
 `,
 		},
 		{
-			Name: "rehearsal", Plural: "rehearsals", Title: "Rehearsals",
+			Name: "rehearsal", Plural: "rehearsals", Title: "Rehearsals", Titled: true,
 			About:  "Scripted conversations with what is expected of bots and flows.",
 			Schema: rehearsal.Schema, Parse: as(rehearsal.Parse), Example: rehearsal.Example,
+			Entries: sync.OnceValue(func() map[string][]document.EntryKind { _, entries := readForm("rehearsal"); return entries }),
 		},
 	}
 	for i := range list {

@@ -5186,14 +5186,14 @@ export interface components {
             /** @description What one more is called. */
             adds?: string;
             /**
-             * @description How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, groups lists of texts by keys, named blocks by keys; data is anything; details are the properties of a JSON Schema, each with what stands beside.
+             * @description How it is filled in: choices, documents and texts are lists; lists are lists of texts; pairs are texts by keys, cells texts and numbers by keys, groups lists of texts by keys, named blocks by keys; a time is a length such as 30m; a condition and a value are expressions; entries are each of one of the kinds that it names; data is anything; details are the properties of a JSON Schema, each with what stands beside.
              * @enum {string}
              */
-            as: "text" | "paragraph" | "number" | "switch" | "choice" | "choices" | "document" | "documents" | "texts" | "lists" | "pairs" | "groups" | "blocks" | "named" | "data" | "details";
+            as: "text" | "paragraph" | "number" | "switch" | "yes or no" | "time" | "condition" | "value" | "choice" | "choices" | "document" | "documents" | "texts" | "lists" | "pairs" | "cells" | "groups" | "blocks" | "named" | "entries" | "data" | "details";
             /** @description Of details: the key of the blocks, by the same names, that say more of each. */
             beside?: string;
             choices?: components["schemas"]["FieldChoice"][];
-            /** @description The choice that holds where the key is not there. */
+            /** @description What holds where the key is not there. */
             default?: string;
             /** @description What holds while it is empty, or what one may write. */
             example?: string;
@@ -5206,6 +5206,8 @@ export interface components {
             /** @description In the document, or in the block that the field belongs to; a dot leads into a block. */
             key: string;
             label: string;
+            /** @description It cannot be left out. */
+            needed?: boolean;
             /** @description The kind of what it names: a kind of documents, source, field, stage or tag. Of a text, kinds that it may name, after their kind: team/crew. */
             of?: string;
         };
@@ -5217,6 +5219,10 @@ export interface components {
             about: string;
             /** @description What is written is a draft until it is put live. */
             drafts?: boolean;
+            /** @description The kinds of entries of its lists, by the name that fields filled in as entries give as of. */
+            entries?: {
+                [key: string]: components["schemas"]["EntryKind"][];
+            };
             /** @description A document to begin from. */
             example: string;
             /** @description How people fill in such a document; empty: its text is all there is. */
@@ -5230,6 +5236,8 @@ export interface components {
             /** @description Where new ones may begin, beside the example. */
             starts?: components["schemas"]["DocumentStart"][];
             title: string;
+            /** @description What stands behind that key is a title, of which its name is made. */
+            titled?: boolean;
         };
         DocumentKindPage: {
             items: components["schemas"]["DocumentKind"][];
@@ -5250,6 +5258,19 @@ export interface components {
         };
         DocumentText: {
             text: string;
+        };
+        EntryKind: {
+            /** @description What it does. */
+            about?: string;
+            fields?: components["schemas"]["DocumentField"][];
+            /** @description Those that belong together. */
+            group?: string;
+            label: string;
+            /** @description The field that may stand behind the name alone. */
+            main?: string;
+            /** @description What is not there yet for it to work. */
+            missing?: string;
+            name: string;
         };
         Event: {
             data: {
@@ -5287,9 +5308,13 @@ export interface components {
         };
         Explained: {
             findings: components["schemas"]["Finding"][];
+            /** @description Of the values that its steps keep, for its conditions. */
+            names: string[];
             /** @description It can be kept as a draft. */
             readable: boolean;
             sentences: components["schemas"]["Sentence"][];
+            /** @description What starts it, one by one. */
+            starts: components["schemas"]["Sentence"][];
         };
         Fact: {
             field: string;

@@ -8,10 +8,18 @@ import { DocumentForm, unplaced } from "./form/DocumentForm"
 import { Wrong } from "./Says"
 import { ago, useNow } from "./Time"
 import { Versions } from "./Versions"
+import { readYAML } from "./yaml"
 
-/** The name that a document's text gives it: what stands behind its kind. */
-export function nameIn(text: string, kind: string): string {
-  return new RegExp(`^${kind}:\\s*["']?([^"'\\s#]+)`, "m").exec(text)?.[1] ?? ""
+/** The name that a document's text gives it: what stands behind its kind, or is made of the title there. */
+export function nameIn(text: string, kind: { name: string; titled?: boolean }): string {
+  if (!kind.titled) return new RegExp(`^${kind.name}:\\s*["']?([^"'\\s#]+)`, "m").exec(text)?.[1] ?? ""
+  const title = String(readYAML(text)[kind.name] ?? "")
+  const words = title
+    .normalize("NFKD")
+    .replace(/[\u0300-\u036f'’]/g, "")
+    .toLowerCase()
+    .match(/[a-z0-9]+/g)
+  return (words ?? []).join("-").slice(0, 40).replace(/-$/, "")
 }
 
 /**
@@ -35,7 +43,7 @@ export function DocumentEditor(props: {
 }) {
   const { kind, document: doc, onDraft } = props
   const queries = useQueryClient()
-  const kept = `${kind.name} ${doc.name || "new like " + nameIn(doc.text, kind.name)}`
+  const kept = `${kind.name} ${doc.name || "new like " + nameIn(doc.text, kind)}`
   const [text, setText] = useState(() => sessionStorage.getItem(kept) ?? doc.text)
   const [base, setBase] = useState(doc)
   const { editor } = props
@@ -44,7 +52,7 @@ export function DocumentEditor(props: {
   }, [editor])
   const fresh = base.version === 0
   const changed = fresh || text !== base.text
-  const name = fresh ? nameIn(text, kind.name) : doc.name
+  const name = fresh ? nameIn(text, kind) : doc.name
   const now = useNow(30)
 
   // A newer version from elsewhere is shown, unless something is being written.
@@ -65,7 +73,7 @@ export function DocumentEditor(props: {
     const timer = setTimeout(() => setSettled(text), 400)
     return () => clearTimeout(timer)
   }, [text])
-  const settledName = fresh ? nameIn(settled, kind.name) : doc.name
+  const settledName = fresh ? nameIn(settled, kind) : doc.name
   const check = useQuery({
     queryKey: ["check", kind.plural, settledName, settled],
     queryFn: () => api.checkDocument(kind.plural, settledName, settled),
@@ -187,10 +195,12 @@ export function DocumentEditor(props: {
         >
           {!name && (
             <li>
-              {asText ? (
+              {asText && !kind.titled ? (
                 <>
                   Begin with a line like <code className="font-mono">{kind.name}: a-name</code>
                 </>
+              ) : kind.titled ? (
+                "It needs a title."
               ) : (
                 "It needs a name that other documents call it by."
               )}

@@ -32,6 +32,8 @@ export type Values = {
   rename: (path: Path, key: string, to: string) => void
   /** Moves an entry of a list. */
   move: (path: Path, from: number, to: number) => void
+  /** Puts an entry into a list, before the one that stands at a place of it; makes the list if there is none. */
+  insert: (path: Path, at: number, value: unknown) => void
   /** Whether the text can be read as YAML. */
   readable: boolean
 }
@@ -62,6 +64,12 @@ export function useValues(text: string, onText: (text: string) => void): Values 
           const pair = isMap(block) && block.items.find(p => (isScalar(p.key) ? p.key.value : p.key) === key)
           if (pair) pair.key = next.createNode(to)
         }),
+      insert: (path, at, value) =>
+        change(path, next => {
+          const there = next.getIn(path, true)
+          if (isSeq(there)) there.items.splice(at, 0, next.createNode(value))
+          else put(next, path, isNode(there) && !isEmpty(there) ? [there.toJS(next), value] : [value])
+        }),
       move: (path, from, to) =>
         change(path, next => {
           const list = next.getIn(path, true)
@@ -78,7 +86,7 @@ export function useValues(text: string, onText: (text: string) => void): Values 
 function edited(text: string, key: string, how: (doc: Document) => void): string {
   const doc = parseDocument(text)
   how(doc)
-  const whole = doc.toString({ lineWidth: 0, flowCollectionPadding: false })
+  const whole = doc.toString({ lineWidth: 0, flowCollectionPadding: false, nullStr: "" })
   const [before, after] = [cut(text), cut(whole)]
   const [at, to] = [before.findIndex(([k]) => k === key), after.findIndex(([k]) => k === key)]
   if (to < 0 && at > 0) {
@@ -113,6 +121,8 @@ function cut(text: string): [key: string, part: string][] {
     ]),
   ]
 }
+
+const isEmpty = (node: unknown) => isScalar(node) && (node.value === null || node.value === "")
 
 function plain(doc: Document, path: Path): unknown {
   const node = path.length > 0 ? doc.getIn(path, true) : doc.contents

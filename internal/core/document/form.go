@@ -22,7 +22,8 @@ type Field struct {
 	As      FieldAs  `yaml:"as"`
 	Example string   `yaml:"example"` // stands in the field while it is empty: what holds then, or what one may write
 	Choices []Choice `yaml:"choices"`
-	Default string   `yaml:"default"` // the choice that holds where the key is not there
+	Default string   `yaml:"default"` // what holds where the key is not there
+	Needed  bool     `yaml:"needed"`  // it cannot be left out
 	Of      string   `yaml:"of"`      // the kind of documents that it names, or: source, field, stage, tag. Of a text, kinds that it may name, after their kind: team/crew
 	Fit     []string `yaml:"fit"`     // the kind that a document which it names says of itself is one of these
 	Fields  []Field  `yaml:"fields"`  // of each block
@@ -52,7 +53,26 @@ const (
 	AsNamed     FieldAs = "named"     // blocks of Fields by keys
 	AsData      FieldAs = "data"      // anything, written as YAML
 	AsDetails   FieldAs = "details"   // a JSON Schema of type object: its properties, each with what stands Beside
+	AsYesNo     FieldAs = "yes or no" // true or false; Default is what holds where it is left out
+	AsTime      FieldAs = "time"      // a length of time: 30m, 4d
+	AsCondition FieldAs = "condition" // an expression that is true or false
+	AsValue     FieldAs = "value"     // an expression
+	AsCells     FieldAs = "cells"     // texts and numbers by keys
+	AsEntries   FieldAs = "entries"   // a list whose entries are of the kinds that Of names
 )
+
+// An EntryKind is a kind of entry of a list whose entries each begin with the name of their
+// kind, as the steps of a flow do. Their fields stand in a block behind the name, or beside
+// it; the main one may stand behind it alone.
+type EntryKind struct {
+	Name    string  `yaml:"entry"`
+	Label   string  `yaml:"label"`
+	About   string  `yaml:"about"`
+	Group   string  `yaml:"group"` // those that belong together
+	Main    string  `yaml:"main"`
+	Missing string  `yaml:"missing"` // what is not there yet for it to work; "" if all is
+	Fields  []Field `yaml:"fields"`
+}
 
 // A Choice is one value of a field, in words.
 type Choice struct {
@@ -68,13 +88,15 @@ type OnlyIf struct {
 	Is  []string `yaml:"is"`
 }
 
-// ReadForm reads a form. The error is Problems.
-func ReadForm(file string, source []byte) (Form, error) {
+// ReadForm reads a form, and the kinds of entries of its lists, by the name that fields give
+// as their Of. The error is Problems.
+func ReadForm(file string, source []byte) (Form, map[string][]EntryKind, error) {
 	var read struct {
-		Parts Form `yaml:"parts"`
+		Parts   Form                   `yaml:"parts"`
+		Entries map[string][]EntryKind `yaml:"entries"`
 	}
 	c := Decode(file, source, &read)
-	return read.Parts, c.Err()
+	return read.Parts, read.Entries, c.Err()
 }
 
 // Fields returns the fields of all parts, in order.

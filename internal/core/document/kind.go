@@ -58,12 +58,17 @@ type Kind struct {
 	About   string                // what such documents are for, in a sentence
 	Only    bool                  // a workspace has one of them
 	Example string                // a whole document to begin from
+	Titled  bool                  // what stands behind its key is a title, of which its name is made
 	Drafts  bool                  // what is written is a draft until it is put live
 	Shapes  []any                 // the structs that a document may fill, for its JSON Schema
 	Schema  func() map[string]any // in place of Shapes, for kinds that are no structs
 	Starts  func() []Start        // where new ones may begin; nil: from Example
 	Form    func() Form           // how people fill in such a document; nil: its text is all there is
 	Parse   func(file string, source []byte) (Document, error)
+
+	// Entries are the kinds of entries of the lists that the form fills in as entries, by the
+	// name that its fields give as their Of; nil: it has no such lists.
+	Entries func() map[string][]EntryKind
 
 	// Look finds all that is wrong with a text at once, in itself and held against the
 	// workspace; nil: Parse finds what is wrong in itself, and Hold the rest after that.

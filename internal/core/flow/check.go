@@ -144,7 +144,7 @@ func (c *Checking) events() {
 func (c *Checking) saved() {
 	where := map[string]*Step{}
 	c.Each(func(s *Step, _ int) {
-		for name, kind := range s.sets(c.Checked) {
+		for name, kind := range s.sets() {
 			if field, ok := strings.CutPrefix(name, "contact."); ok {
 				c.contactField(s.Args["save"], field, kind)
 				continue
@@ -170,7 +170,7 @@ func spoken(k Kind) string {
 }
 
 // sets returns the values that a step sets, with their kinds.
-func (s *Step) sets(c *Checked) map[string]Kind {
+func (s *Step) sets() map[string]Kind {
 	sets := map[string]Kind{}
 	if s.Kind.Sets != nil {
 		for name, kind := range s.Kind.Sets(s) {

@@ -51,7 +51,7 @@ func (c *Checking) domains() map[string]Domain {
 				of[name] = d
 			}
 		}
-		for name := range s.sets(c.Checked) {
+		for name := range s.sets() {
 			if strings.HasPrefix(name, "contact.") {
 				continue // the field says what it may be
 			}

@@ -40,6 +40,7 @@ const (
 type Field struct {
 	Name     string
 	Type     Type
+	Label    string // what the form calls it; its name if ""
 	About    string // in a few words, for the schema, the docs and the form
 	Required bool
 	Choices  []string      // of a Choice
@@ -201,9 +202,9 @@ func (l *Language) trigger(name string) *TriggerKind {
 
 // What every step may have beside its own fields.
 var ofEveryStep = []Field{
-	{Name: "if", Type: Condition, About: "The step is skipped unless this holds."},
-	{Name: "save", Type: Variable, About: "The name that its result is kept under."},
-	{Name: "on_error", Type: Steps, About: "What is done instead when the step fails for good."},
+	{Name: "if", Label: "Only if", Type: Condition, About: "The step is skipped unless this holds."},
+	{Name: "save", Label: "Keep the result as", Type: Variable, About: "The name that its result is kept under."},
+	{Name: "on_error", Label: "If it fails", Type: Steps, About: "What is done instead when the step fails for good."},
 }
 
 // A Place is where something stands in a flow's text, from 1.

@@ -2,6 +2,7 @@ package flow
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -12,7 +13,7 @@ type Sentence struct {
 	Number string `json:"number"`
 	Depth  int    `json:"depth"`
 	Line   int    `json:"line"`
-	Path   string `json:"path"`
+	Path   string `json:"path"` // of the step, of the block in its step, or of the trigger
 	Words  string `json:"words"`
 }
 
@@ -23,6 +24,14 @@ func (f *Flow) Starts() string {
 		starts = append(starts, "when "+t.Kind.Plain(t))
 	}
 	return strings.Join(starts, ", or ")
+}
+
+// ExplainStarts tells each trigger as a sentence.
+func (f *Flow) ExplainStarts() (list []Sentence) {
+	for _, t := range f.Triggers {
+		list = append(list, Sentence{Line: t.At.Line, Path: strconv.Itoa(t.Index), Words: Ended("When " + t.Kind.Plain(t))})
+	}
+	return list
 }
 
 // Explain tells the flow as numbered plain sentences; those of inner steps are indented.
@@ -41,7 +50,7 @@ func (f *Flow) Explain() (list []Sentence) {
 			list = append(list, Sentence{s.Number, depth, s.At.Line, s.Path, words})
 			for _, inner := range s.Blocks {
 				if said := s.sayBlock(inner); said != "" {
-					list = append(list, Sentence{"", depth, inner.At.Line, "", said})
+					list = append(list, Sentence{"", depth, inner.At.Line, s.Path + "/" + inner.Name, said})
 				}
 				tell(inner, depth+1)
 			}
@@ -49,6 +58,19 @@ func (f *Flow) Explain() (list []Sentence) {
 	}
 	tell(f.Body, 0)
 	return list
+}
+
+// Names are those of the values that the flow's steps keep, and of what a question or a wait
+// tells, in order: what its conditions may use, beside the contact's fields.
+func (f *Flow) Names() []string {
+	names := map[string]bool{}
+	f.Each(func(s *Step, _ int) {
+		for name := range s.sets() {
+			names[name] = true
+		}
+	})
+	delete(names, "")
+	return sortedKeys(names)
 }
 
 // Words say what the step does, without those in its blocks.

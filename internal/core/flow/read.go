@@ -22,16 +22,16 @@ const (
 // head are the fields of a flow beside its triggers and steps.
 var head = []Field{
 	{Name: "flow", Type: Words, Required: true, About: "Its name: small letters, digits and hyphens."},
-	{Name: "title", Type: Words, About: "Its title, for people."},
-	{Name: "speak_on", Type: Name, Kind: "channel", About: "The channel on which it speaks where its start brings no conversation."},
-	{Name: "already_running", Type: Choice, Choices: []string{"ignore", "start over", "both"}, Default: "ignore", About: "What happens when it starts for a contact for whom it is running."},
+	{Name: "title", Type: Words, About: "What people call it."},
+	{Name: "speak_on", Label: "Where it speaks", Type: Name, Kind: "channel", About: "The channel on which it speaks where its start brings no conversation."},
+	{Name: "already_running", Label: "If it is running for the contact already", Type: Choice, Choices: []string{"ignore", "start over", "both"}, Default: "ignore", About: "What happens when it starts for a contact for whom it is running."},
 	{Name: "limits", Type: Object, About: "How often it may start.", Of: []Field{
-		{Name: "per_contact", Type: Number, Least: 1, Most: 1000, About: "For one contact, within the time of within."},
-		{Name: "within", Type: Duration, Default: "1d", About: "The time that per_contact counts in."},
-		{Name: "per_hour", Type: Number, Least: 1, Most: 100_000, About: "In an hour, for all."},
+		{Name: "per_contact", Label: "Starts for one contact, at most", Type: Number, Least: 1, Most: 1000, About: "For one contact, within the time of within."},
+		{Name: "within", Label: "Within", Type: Duration, Default: "1d", About: "The time that per_contact counts in."},
+		{Name: "per_hour", Label: "Starts in an hour, at most", Type: Number, Least: 1, Most: 100_000, About: "In an hour, for all."},
 	}},
-	{Name: "missed", Type: Choice, Choices: []string{"once", "skip"}, Default: "once", About: "What becomes of a time of a schedule that passed while the service was stopped."},
-	{Name: "demands", Type: Choice, Choices: []string{"rehearsals"}, About: "What must pass before it goes live."},
+	{Name: "missed", Label: "If the service was stopped at the time", Type: Choice, Choices: []string{"once", "skip"}, Default: "once", About: "What becomes of a time of a schedule that passed while the service was stopped."},
+	{Name: "demands", Label: "Before it goes live, these must pass", Type: Choice, Choices: []string{"rehearsals"}, About: "What must pass before it goes live."},
 }
 
 // Parse reads a flow. What is wrong that can be seen without the rest of the workspace is

@@ -31,7 +31,7 @@ func (c *Checking) step(s *Step, before scope) scope {
 		c.arg(s.Args["if"], in)
 	}
 	after := in
-	for name := range s.sets(c.Checked) {
+	for name := range s.sets() {
 		after = after.with(name)
 	}
 	for _, f := range s.Kind.Fields {

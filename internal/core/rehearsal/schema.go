@@ -11,7 +11,7 @@ func Schema() map[string]any {
 	}
 	line := object(map[string]any{
 		"customer": map[string]any{"type": "string", "description": "What the customer writes."},
-		"bot": map[string]any{"description": "What the bot says next.", "anyOf": []any{text, object(map[string]any{
+		"bot": map[string]any{"description": "What the bot says next.", "anyOf": []any{texts, object(map[string]any{
 			"says": texts, "asks": texts, "any": texts, "not": texts,
 		})}},
 		"pass_time": map[string]any{"type": "string", "description": "Time that passes, such as 31m or 4d."},

@@ -273,7 +273,11 @@ func (p *parser) item(n document.Node) (it Item) {
 
 func (p *parser) saying(n document.Node) *Saying {
 	s := &Saying{}
-	if n.Shape == document.AText {
+	switch n.Shape {
+	case document.AList:
+		s.Says = p.list(n)
+		return s
+	case document.AText:
 		if s.Silent = n.Text == "silent"; !s.Silent {
 			s.Says = []string{n.Text}
 		}

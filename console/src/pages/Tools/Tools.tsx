@@ -110,7 +110,7 @@ export default function Tools() {
           <NewTool
             onChosen={text => {
               setBegun(text)
-              void navigate("/tools?new=" + encodeURIComponent(nameIn(text, "tool")))
+              void navigate("/tools?new=" + encodeURIComponent(nameIn(text, { name: "tool" })))
             }}
           />
         )}
@@ -120,7 +120,7 @@ export default function Tools() {
             beside={beside}
             setBeside={setBeside}
             only="Try it"
-            tool={nameIn(text, "tool")}
+            tool={nameIn(text, { name: "tool" })}
             text={draft ?? text}
           >
             <DocumentEditor

@@ -2,8 +2,9 @@ import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react
 import { ChevronRightIcon } from "@heroicons/react/20/solid"
 import type { Schemas } from "../../api/client"
 import { type Path, pathOf, useValues } from "../yaml"
-import { FormField } from "./FormField"
+import { FormField, type Placed } from "./FormField"
 import { ValueOf } from "./lines"
+import { Told } from "./told"
 
 type Problem = Schemas["Problem"]
 
@@ -17,6 +18,10 @@ export function DocumentForm(props: {
   problems: Problem[]
   /** A new document, whose name is asked for. */
   fresh: boolean
+  /** What may be wrong. */
+  warnings?: Problem[]
+  sentences?: Record<string, string>
+  names?: string[]
 }) {
   const { kind, text, problems } = props
   const values = useValues(text, props.onText)
@@ -26,55 +31,65 @@ export function DocumentForm(props: {
         The text has an error that keeps the form from showing it. Mend it there.
       </p>
     )
-  const placed = problems.map(p => ({ path: pathOf(text, p), message: p.message }))
+  const placed: Placed[] = [
+    ...problems.map(p => ({ path: pathOf(text, p), message: p.message })),
+    ...(props.warnings ?? []).map(p => ({ path: pathOf(text, p), message: p.message, warning: true })),
+  ]
   const wrongIn = (fields: Schemas["DocumentField"][]) =>
-    placed.some(p => fields.some(f => begins(p.path, f.key.split("."))))
+    placed.some(p => !p.warning && fields.some(f => begins(p.path, f.key.split("."))))
+  const told = { kinds: kind.entries ?? {}, sentences: props.sentences ?? {}, names: props.names ?? [] }
   return (
-    <div className="mx-auto max-w-2xl space-y-3 p-4">
-      {props.fresh && (
-        <ValueOf
-          label="Name in other documents"
-          about="Small letters, digits and hyphens. It stays as it is; the title may change."
-          value={values.get(kind.name)}
-          onChange={value => values.set([kind.name], value)}
-          problems={placed.filter(p => begins(p.path, [kind.name])).map(p => p.message)}
-        />
-      )}
-      {kind.form.map(part => {
-        const fields = (
-          <div className="space-y-4">
-            {part.about && <p className="text-soft">{part.about}</p>}
-            {part.fields.map(f => (
-              <FormField key={f.key} field={f} values={values} inside={[]} problems={placed} />
-            ))}
-          </div>
-        )
-        if (!part.seldom)
-          return (
-            <section key={part.title} className="border-b border-line pb-5 last:border-0">
-              <h3 className="mb-3 font-semibold text-sea">{part.title}</h3>
-              {fields}
-            </section>
+    <Told value={told}>
+      <div className="mx-auto max-w-2xl space-y-3 p-4">
+        {props.fresh && (
+          <ValueOf
+            label={kind.titled ? "Title" : "Name in other documents"}
+            about={
+              kind.titled
+                ? "What happens in it, in a few words."
+                : "Small letters, digits and hyphens. It stays as it is; the title may change."
+            }
+            value={values.get(kind.name)}
+            onChange={value => values.set([kind.name], value)}
+            problems={placed.filter(p => begins(p.path, [kind.name])).map(p => p.message)}
+          />
+        )}
+        {kind.form.map(part => {
+          const fields = (
+            <div className="space-y-4">
+              {part.about && <p className="text-soft">{part.about}</p>}
+              {part.fields.map(f => (
+                <FormField key={f.key} field={f} values={values} inside={[]} problems={placed} />
+              ))}
+            </div>
           )
-        return (
-          <Disclosure
-            key={part.title}
-            as="section"
-            defaultOpen={wrongIn(part.fields)}
-            className="border-b border-line pb-3 last:border-0"
-          >
-            <DisclosureButton className="group flex w-full items-center gap-1 rounded-md py-1 text-left font-semibold text-sea hover:bg-sunk">
-              <ChevronRightIcon className="size-4 group-data-open:rotate-90" />
-              {part.title}
-              {wrongIn(part.fields) && (
-                <span className="ml-2 text-sm text-scarlet">something is wrong here</span>
-              )}
-            </DisclosureButton>
-            <DisclosurePanel className="pt-3">{fields}</DisclosurePanel>
-          </Disclosure>
-        )
-      })}
-    </div>
+          if (!part.seldom)
+            return (
+              <section key={part.title} className="border-b border-line pb-5 last:border-0">
+                <h3 className="mb-3 font-semibold text-sea">{part.title}</h3>
+                {fields}
+              </section>
+            )
+          return (
+            <Disclosure
+              key={part.title}
+              as="section"
+              defaultOpen={wrongIn(part.fields)}
+              className="border-b border-line pb-3 last:border-0"
+            >
+              <DisclosureButton className="group flex w-full items-center gap-1 rounded-md py-1 text-left font-semibold text-sea hover:bg-sunk">
+                <ChevronRightIcon className="size-4 group-data-open:rotate-90" />
+                {part.title}
+                {wrongIn(part.fields) && (
+                  <span className="ml-2 text-sm text-scarlet">something is wrong here</span>
+                )}
+              </DisclosureButton>
+              <DisclosurePanel className="pt-3">{fields}</DisclosurePanel>
+            </Disclosure>
+          )
+        })}
+      </div>
+    </Told>
   )
 }
 

@@ -1,29 +1,38 @@
+import { Select } from "@headlessui/react"
+import { useContext } from "react"
 import type { Schemas } from "../../api/client"
 import type { Path, Values } from "../yaml"
 import { Blocks, NamedBlocks } from "./blocks"
 import { ChoiceOf, ChoicesOf, NameOf, NamesOf, SwitchOf } from "./choosing"
 import { DataOf, GroupsOf, ListsOf, PairsOf, TextsOf, ValueOf } from "./lines"
 import { Details } from "./details"
+import { Entries } from "./entries"
+import { ConditionOf, TimeOf } from "./expressions"
 import { useNames } from "./names"
+import { Told } from "./told"
 
-export type Placed = { path: Path; message: string }
+export type Placed = { path: Path; message: string; warning?: boolean }
 
 export type FieldProps = {
   field: Schemas["DocumentField"]
   values: Values
   /** Where the block stands that the field belongs to. */
   inside: Path
+  /** Where it stands itself, if that is not under its key in that block. */
+  path?: Path
   problems: Placed[]
 }
 
 /** One field of a document's form, filled in as its kind of value wants it. */
 export function FormField(props: FieldProps) {
   const { field, values, inside } = props
-  const path = [...inside, ...field.key.split(".")]
+  const path = props.path ?? [...inside, ...field.key.split(".")]
   if (field.if && !holds(field.if, values.at([...inside, ...field.if.key.split(".")]))) return null
   const here = props.problems.filter(p => path.every((step, i) => step === p.path[i]))
-  const nested = field.as === "blocks" || field.as === "named"
-  const messages = here.filter(p => !nested || p.path.length <= path.length + 1).map(p => p.message)
+  const nested = field.as === "blocks" || field.as === "named" || field.as === "entries"
+  const messages = here
+    .filter(p => !p.warning && (!nested || p.path.length < path.length + (field.as === "entries" ? 1 : 2)))
+    .map(p => p.message)
   const words = { label: field.label, about: field.about, example: field.example, problems: messages }
   const at = values.at(path)
   const set = (value: unknown) => values.set(path, value === "" ? undefined : value)
@@ -34,6 +43,23 @@ export function FormField(props: FieldProps) {
   switch (field.as) {
     case "switch":
       return <SwitchOf {...words} value={at === true} onChange={on => set(on || undefined)} />
+    case "yes or no":
+      return (
+        <ChoiceOf
+          {...words}
+          choices={[...(field.default ? [] : [{ value: "", label: "not said" }]), ...yesOrNo]}
+          value={values.get(...path) || (field.default ?? "")}
+          onChange={value => set(value === (field.default ?? "") ? undefined : value === "true")}
+        />
+      )
+    case "time":
+      return <TimeOf {...words} value={values.get(...path)} onChange={set} />
+    case "condition":
+      return <ConditionOf {...words} value={values.get(...path)} onChange={set} />
+    case "cells":
+      return <PairsOf {...words} values={values} path={path} numbers />
+    case "entries":
+      return <Entries field={field} values={values} path={path} problems={props.problems} words={words} />
     case "choice":
       return (
         <ChoiceOf
@@ -90,8 +116,36 @@ function TextOf(props: {
 }) {
   const { field, ...rest } = props
   const { names } = useNames(field)
-  return <ValueOf {...rest} long={field.as === "paragraph"} suggest={names} />
+  const values = useContext(Told).names
+  const long = field.as === "paragraph"
+  return (
+    <div>
+      <ValueOf {...rest} long={long} suggest={names} />
+      {long && values.length > 0 && (
+        <Select
+          aria-label={`Put a value into ${field.label}`}
+          value=""
+          onChange={e =>
+            props.onChange(`${props.value}${/\s$|^$/.test(props.value) ? "" : " "}{{ ${e.target.value} }}`)
+          }
+          className="mt-1 max-w-full rounded-md px-1 py-0.5 text-sm text-sea hover:bg-sea-wash"
+        >
+          <option value="">Put in a value…</option>
+          {values.map(name => (
+            <option key={name} value={name}>
+              {name}
+            </option>
+          ))}
+        </Select>
+      )}
+    </div>
+  )
 }
+
+const yesOrNo = [
+  { value: "true", label: "yes" },
+  { value: "false", label: "no" },
+]
 
 const texts = (value: unknown): string[] =>
   Array.isArray(value)

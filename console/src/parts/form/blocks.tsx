@@ -51,7 +51,8 @@ export function Blocks({ field, values, words, path, each }: Props) {
   )
 }
 
-function Move(props: { label: string; off: boolean; onClick: () => void }) {
+/** The button that moves something up or down. */
+export function Move(props: { label: string; off: boolean; onClick: () => void }) {
   const Icon = props.label === "Up" ? ArrowUpIcon : ArrowDownIcon
   return (
     <button

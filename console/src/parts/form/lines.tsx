@@ -267,10 +267,12 @@ const keysAt = (values: Values, path: Path): string[] => {
   return at && typeof at === "object" && !Array.isArray(at) ? Object.keys(at) : []
 }
 
-/** Texts by keys. */
-export function PairsOf(props: Words & { values: Values; path: Path }) {
+/** Texts by keys; where they may be numbers, what reads as one is one. */
+export function PairsOf(props: Words & { values: Values; path: Path; numbers?: boolean }) {
   const { values, path } = props
   const keys = keysAt(values, path)
+  const read = (typed: string) =>
+    props.numbers && /^-?(0|[1-9]\d*)(\.\d*[1-9])?$/.test(typed) ? Number(typed) : typed
   return (
     <Around {...props} group>
       <ul className="space-y-1">
@@ -291,7 +293,7 @@ export function PairsOf(props: Words & { values: Values; path: Path }) {
                   aria-label={key}
                   placeholder={props.example}
                   value={values.get(...path, key)}
-                  onChange={e => values.set([...path, key], e.target.value)}
+                  onChange={e => values.set([...path, key], read(e.target.value))}
                   className={look + " font-mono text-sm"}
                 />
                 <Out label={`Remove ${key}`} onClick={() => values.set([...path, key], undefined)} />

@@ -11,8 +11,8 @@ var answer = &flow.StepKind{
 	About:   "Lets a bot answer a question from its knowledge; sets answered and confidence. What the bot does not know, it deals with as its brief says.",
 	Example: "- answer: { bot: front-desk, question: \"{{ question }}\" }",
 	Fields: []flow.Field{
-		{Name: "question", Type: flow.Text, Question: true, About: "The question; what the customer said last if it is left out."},
-		{Name: "bot", Type: flow.Name, Kind: "bot", About: "Which bot; that of the conversation if it is left out."},
+		{Name: "question", Label: "The question", Type: flow.Text, Question: true, About: "The question; what the customer said last if it is left out."},
+		{Name: "bot", Label: "Which bot answers", Type: flow.Name, Kind: "bot", About: "Which bot; that of the conversation if it is left out."},
 	},
 	Sets: func(*flow.Step) map[string]flow.Kind {
 		return map[string]flow.Kind{"answered": flow.AFlag, "confidence": flow.ANumber}

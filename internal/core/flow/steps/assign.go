@@ -10,7 +10,7 @@ var assign = &flow.StepKind{
 	Name: "assign", Group: do, Main: "to",
 	About:   "Gives the conversation to a bot.",
 	Example: "- assign: bot/front-desk",
-	Fields:  []flow.Field{{Name: "to", Type: flow.Name, Kind: "people", Required: true, About: "bot/NAME."}},
+	Fields:  []flow.Field{{Name: "to", Label: "To", Type: flow.Name, Kind: "people", Required: true, About: "bot/NAME."}},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		if !strings.HasPrefix(s.Raw("to"), "bot/") {
 			c.Wrong(s.Args["to"].At, "people get a conversation by escalate; assign takes bot/NAME")

@@ -11,7 +11,7 @@ var awaitReply = &flow.StepKind{
 	About:   "Waits for a reply, at most so long, and sets replied. In an if_silent its question stays open: replied means that it was answered.",
 	Example: "- await_reply: 1d",
 	Fields: []flow.Field{
-		{Name: "at_most", Type: flow.Duration, Required: true, About: "How long it waits."},
+		{Name: "at_most", Label: "How long it waits", Type: flow.Duration, Required: true, About: "How long it waits."},
 	},
 	Saves: fixed(flow.AText),
 	Sets:  func(*flow.Step) map[string]flow.Kind { return map[string]flow.Kind{"replied": flow.AFlag} },

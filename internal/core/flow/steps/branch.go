@@ -11,10 +11,10 @@ var branch = &flow.StepKind{
 	About:   "Takes the steps of the first case whose condition holds, or those of else.",
 	Example: "- branch:\n    - if: \"party_size > 60\"\n      steps: [ { escalate: { because: A large group } } ]\n    - else: [ { say: \"Thank you.\" } ]",
 	Fields: []flow.Field{
-		{Name: "branch", Type: flow.Objects, Required: true, About: "The cases, in order.", Of: []flow.Field{
-			{Name: "if", Type: flow.Condition, About: "When the case is taken."},
-			{Name: "steps", Type: flow.Steps, About: "What is done then."},
-			{Name: "else", Type: flow.Steps, About: "What is done if no case before is taken."},
+		{Name: "branch", Label: "The cases", Type: flow.Objects, Required: true, About: "The cases, in order.", Of: []flow.Field{
+			{Name: "if", Label: "If", Type: flow.Condition, About: "When the case is taken."},
+			{Name: "steps", Label: "Then", Type: flow.Steps, About: "What is done then."},
+			{Name: "else", Label: "Otherwise", Type: flow.Steps, About: "What is done if no case before is taken."},
 		}},
 	},
 	Plain: func(*flow.Step) string { return "Depending on what holds:" },

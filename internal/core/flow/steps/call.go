@@ -16,8 +16,8 @@ var call = &flow.StepKind{
 	About:   "Calls a tool and waits for its result.",
 	Example: "- call: { tool: timetable, with: { to: \"{{ island }}\" } }\n  save: next_boat",
 	Fields: []flow.Field{
-		{Name: "tool", Type: flow.Name, Kind: "tool", Required: true, About: "The tool."},
-		{Name: "with", Type: flow.Cells, About: "Its arguments, by name. A bare number, and a text that is one expression alone, keep their kind."},
+		{Name: "tool", Label: "Which tool", Type: flow.Name, Kind: "tool", Required: true, About: "The tool."},
+		{Name: "with", Label: "With these values", Type: flow.Cells, About: "Its arguments, by name. A bare number, and a text that is one expression alone, keep their kind."},
 	},
 	Saves: fixed(flow.Any),
 	Check: func(c *flow.Checking, s *flow.Step) {

@@ -11,11 +11,11 @@ var classify = &flow.StepKind{
 	About:   "Chooses the label that fits a text best, by what each is about and its examples; keeps it, and how sure that is as sure. Where none fits, the label is empty. Where the bot has a model, that decides.",
 	Example: "- classify: { text: \"{{ message.text }}\", labels: [ { label: cargo, about: vans and freight, examples: [\"Can I bring a van?\"] } ] }\n  save: kind_of_question",
 	Fields: []flow.Field{
-		{Name: "text", Type: flow.Text, Required: true, About: "The text."},
-		{Name: "labels", Type: flow.Objects, Required: true, About: "The labels.", Of: []flow.Field{
-			{Name: "label", Type: flow.Words, Required: true, About: "Its name."},
-			{Name: "about", Type: flow.Words, Required: true, About: "What it is for, in plain words."},
-			{Name: "examples", Type: flow.Texts, About: "Texts that it fits."},
+		{Name: "text", Label: "The text", Type: flow.Text, Required: true, About: "The text."},
+		{Name: "labels", Label: "The labels", Type: flow.Objects, Required: true, About: "The labels.", Of: []flow.Field{
+			{Name: "label", Label: "Label", Type: flow.Words, Required: true, About: "Its name."},
+			{Name: "about", Label: "What it is for", Type: flow.Words, Required: true, About: "What it is for, in plain words."},
+			{Name: "examples", Label: "Texts that it fits", Type: flow.Texts, About: "Texts that it fits."},
 		}},
 	},
 	Saves: fixed(flow.AText),

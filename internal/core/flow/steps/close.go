@@ -11,7 +11,7 @@ var closing = &flow.StepKind{
 	Name: "close", Group: do, Talks: true, Main: "because", Ends: true,
 	About:   "Ends the conversation, and the run.",
 	Example: `- close: "Served"`,
-	Fields:  []flow.Field{{Name: "because", Type: flow.Text, About: "The reason, for people."}},
+	Fields:  []flow.Field{{Name: "because", Label: "Because", Type: flow.Text, About: "The reason, for people."}},
 	Plain:   func(*flow.Step) string { return "Close the conversation." },
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {
 		why, err := r.Text(s.Args["because"])

@@ -6,7 +6,7 @@ var end = &flow.StepKind{
 	Name: "end", Group: decide, Main: "why", Ends: true,
 	About:   "Ends the run.",
 	Example: `- end: "The customer is served"`,
-	Fields:  []flow.Field{{Name: "why", Type: flow.Text, About: "The reason, for people."}},
+	Fields:  []flow.Field{{Name: "why", Label: "Because", Type: flow.Text, About: "The reason, for people."}},
 	Plain:   func(*flow.Step) string { return "End here." },
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {
 		why, err := r.Text(s.Args["why"])

@@ -7,10 +7,10 @@ var escalate = &flow.StepKind{
 	About:   "Hands the conversation to people, with a summary and the reason, and ends the run.",
 	Example: "- escalate: { to: team/crew, because: \"Group of {{ party_size }}\", priority: high }",
 	Fields: []flow.Field{
-		{Name: "because", Type: flow.Text, Required: true, About: "The reason, for people."},
-		{Name: "to", Type: flow.Name, Kind: "people", About: "Who is told; as the brief says if it is left out."},
+		{Name: "because", Label: "Because", Type: flow.Text, Required: true, About: "The reason, for people."},
+		{Name: "to", Label: "Who is told", Type: flow.Name, Kind: "people", About: "Who is told; as the brief says if it is left out."},
 		{Name: "priority", Type: flow.Choice, Choices: []string{"normal", "high"}, Default: "normal", About: "How urgent it is."},
-		{Name: "say", Type: flow.Text, About: "What the customer is told."},
+		{Name: "say", Label: "What the customer is told", Type: flow.Text, About: "What the customer is told."},
 	},
 	Plain: func(s *flow.Step) string {
 		plain := "Hand the conversation to people"

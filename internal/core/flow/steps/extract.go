@@ -11,12 +11,12 @@ var extract = &flow.StepKind{
 	About:   "Takes values out of a text; those that it does not hold are left empty. Where the bot has a model, that finds more, which counts if it stands in the text.",
 	Example: "- extract: { from: \"{{ message.text }}\", values: [ { name: where, as: choice, choices: [saloon, deck] } ] }",
 	Fields: []flow.Field{
-		{Name: "from", Type: flow.Text, Required: true, About: "The text."},
-		{Name: "values", Type: flow.Objects, Required: true, About: "What is taken out.", Of: []flow.Field{
-			{Name: "name", Type: flow.Variable, Required: true, About: "What it is kept as."},
-			{Name: "about", Type: flow.Words, About: "What it is, in words, for a model."},
-			{Name: "as", Type: flow.Choice, Choices: flow.Reads, Required: true, About: "What it is."},
-			{Name: "choices", Type: flow.Texts, About: "Of a choice."},
+		{Name: "from", Label: "The text", Type: flow.Text, Required: true, About: "The text."},
+		{Name: "values", Label: "What is taken out", Type: flow.Objects, Required: true, About: "What is taken out.", Of: []flow.Field{
+			{Name: "name", Label: "Keep it as", Type: flow.Variable, Required: true, About: "What it is kept as."},
+			{Name: "about", Label: "In words", Type: flow.Words, About: "What it is, in words, for a model."},
+			{Name: "as", Label: "What it is", Type: flow.Choice, Choices: flow.Reads, Required: true, About: "What it is."},
+			{Name: "choices", Label: "What it may be", Type: flow.Texts, About: "Of a choice."},
 		}},
 	},
 	Saves: fixed(flow.ARecord),

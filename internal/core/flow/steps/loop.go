@@ -11,12 +11,12 @@ var loop = &flow.StepKind{
 	About:   "Takes the steps again and again: while a condition holds, at most so often, or for each item of a list. round counts from 1; item is the item.",
 	Example: "- loop:\n    at_most: 20\n    steps:\n      - ask: \"Anything else?\"\n        save: question",
 	Fields: []flow.Field{
-		{Name: "at_most", Type: flow.Number, Least: 1, Most: 1000, About: "How often, at most."},
-		{Name: "while", Type: flow.Condition, About: "It goes on while this holds."},
-		{Name: "each", Type: flow.Value, About: "A list: the steps are taken for each item of it."},
-		{Name: "over", Type: flow.Choice, Choices: []string{"conversations today", "conversations yesterday", "contacts"}, About: "A list of the workspace, in place of each."},
-		{Name: "sheet", Type: flow.Name, Kind: "sheet", About: "The rows of a sheet, in place of each."},
-		{Name: "steps", Type: flow.Steps, Required: true, About: "What is done each time."},
+		{Name: "at_most", Label: "How often, at most", Type: flow.Number, Least: 1, Most: 1000, About: "How often, at most."},
+		{Name: "while", Label: "While", Type: flow.Condition, About: "It goes on while this holds."},
+		{Name: "each", Label: "For each item of", Type: flow.Value, About: "A list: the steps are taken for each item of it."},
+		{Name: "over", Label: "For each of", Type: flow.Choice, Choices: []string{"conversations today", "conversations yesterday", "contacts"}, About: "A list of the workspace, in place of each."},
+		{Name: "sheet", Label: "For each row of", Type: flow.Name, Kind: "sheet", About: "The rows of a sheet, in place of each."},
+		{Name: "steps", Label: "Do each time", Type: flow.Steps, Required: true, About: "What is done each time."},
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		lists := 0

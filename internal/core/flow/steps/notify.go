@@ -11,10 +11,10 @@ var notify = &flow.StepKind{
 	About:   "Tells people, by mail through a connection to a mail server, or by an alert through one to a pager.",
 	Example: "- notify: { connection: office-mail, to: team/crew, subject: A large group, text: \"{{ party_size }} people\" }",
 	Fields: []flow.Field{
-		{Name: "connection", Type: flow.Name, Kind: "connection", About: "To the mail server, or to the system that takes alerts; the one mail server that there is, if it is left out."},
-		{Name: "to", Type: flow.Name, Kind: "people", Required: true, About: "A team, a person, or a mail address."},
-		{Name: "subject", Type: flow.Text, Required: true, About: "What it is about."},
-		{Name: "text", Type: flow.Text, About: "What is said."},
+		{Name: "connection", Label: "Through", Type: flow.Name, Kind: "connection", About: "To the mail server, or to the system that takes alerts; the one mail server that there is, if it is left out."},
+		{Name: "to", Label: "Who is told", Type: flow.Name, Kind: "people", Required: true, About: "A team, a person, or a mail address."},
+		{Name: "subject", Label: "What it is about", Type: flow.Text, Required: true, About: "What it is about."},
+		{Name: "text", Label: "What is said", Type: flow.Text, About: "What is said."},
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		if !s.Has("connection") && c.Mail == "" {

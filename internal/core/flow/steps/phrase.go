@@ -13,9 +13,9 @@ var phrase = &flow.StepKind{
 	About:   "Writes a text out of wordings with values in them, cut between sentences to a length. With instructions, and where the bot has a model, that puts it into words, which count if all that they state stands in the wordings; else those stand as they are.",
 	Example: "- phrase: { from: [\"{{ party_size }} people to {{ island }}\"], at_most: 160 }\n  save: offer",
 	Fields: []flow.Field{
-		{Name: "from", Type: flow.Texts, Required: true, About: "The wordings: those of which all values are there are put together."},
+		{Name: "from", Label: "The wordings", Type: flow.Texts, Required: true, About: "The wordings: those of which all values are there are put together."},
 		{Name: "instructions", Type: flow.Words, About: "How the text is to be, in plain words, for a model."},
-		{Name: "at_most", Type: flow.Number, Least: 20, Most: 4000, About: "The length, in characters."},
+		{Name: "at_most", Label: "How long, in characters", Type: flow.Number, Least: 20, Most: 4000, About: "The length, in characters."},
 	},
 	Saves: fixed(flow.AText),
 	Check: func(c *flow.Checking, s *flow.Step) {

@@ -12,9 +12,9 @@ var record = &flow.StepKind{
 	About:   "Writes a row in a sheet: a new one, or that with the same key.",
 	Example: "- record: { sheet: group-enquiries, key: \"{{ contact.email }}\", row: { E-mail: \"{{ contact.email }}\" } }",
 	Fields: []flow.Field{
-		{Name: "sheet", Type: flow.Name, Kind: "sheet", Required: true, About: "The sheet."},
-		{Name: "row", Type: flow.Cells, Required: true, About: "The texts, by column."},
-		{Name: "key", Type: flow.Text, About: "The row with this key is updated, if there is one; else the run has a row of its own."},
+		{Name: "sheet", Label: "Sheet", Type: flow.Name, Kind: "sheet", Required: true, About: "The sheet."},
+		{Name: "row", Label: "The row, by column", Type: flow.Cells, Required: true, About: "The texts, by column."},
+		{Name: "key", Label: "Update the row with this key", Type: flow.Text, About: "The row with this key is updated, if there is one; else the run has a row of its own."},
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		sheet, ok := c.Find("sheet", s.Raw("sheet")).(workspace.Sheet)

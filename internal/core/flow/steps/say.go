@@ -13,11 +13,11 @@ var say = &flow.StepKind{
 	About:   "Sends the customer a text, with choices if there are any.",
 	Example: `- say: "Welcome aboard, {{ contact.first_name.orValue('traveller') }}."`,
 	Fields: []flow.Field{
-		{Name: "text", Type: flow.Text, About: "What is said."},
-		{Name: "vary", Type: flow.Texts, About: "Wordings to choose among, so that it does not read the same each time."},
-		{Name: "choices", Type: flow.Texts, About: "What the customer may choose from: buttons where the channel has them, numbers elsewhere."},
-		{Name: "pause", Type: flow.Duration, Within: time.Minute, About: "A pause before it, as somebody who types would make."},
-		{Name: "picture", Type: flow.Text, About: "The address of a picture."},
+		{Name: "text", Label: "What is said", Type: flow.Text, About: "What is said."},
+		{Name: "vary", Label: "Or one of these wordings", Type: flow.Texts, About: "Wordings to choose among, so that it does not read the same each time."},
+		{Name: "choices", Label: "What the customer may choose", Type: flow.Texts, About: "What the customer may choose from: buttons where the channel has them, numbers elsewhere."},
+		{Name: "pause", Label: "Pause before it", Type: flow.Duration, Within: time.Minute, About: "A pause before it, as somebody who types would make."},
+		{Name: "picture", Label: "Picture", Type: flow.Text, About: "The address of a picture."},
 		{Name: "privately", Type: flow.Flag, About: "Answers a public comment in a private message."},
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {

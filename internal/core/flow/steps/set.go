@@ -11,8 +11,8 @@ var set = &flow.StepKind{
 	About:   "Sets values, fields of the contact (contact.island), or the contact's stage.",
 	Example: "- set: { values: { total: \"{{ party_size * 4 }}\" } }",
 	Fields: []flow.Field{
-		{Name: "values", Type: flow.Cells, About: "What is set, by name. A bare number, and a text that is one expression alone, keep their kind."},
-		{Name: "stage", Type: flow.Name, Kind: "stage", About: "The stage that the contact stands at from now on."},
+		{Name: "values", Label: "Values", Type: flow.Cells, About: "What is set, by name. A bare number, and a text that is one expression alone, keep their kind."},
+		{Name: "stage", Label: "Stage of the contact", Type: flow.Name, Kind: "stage", About: "The stage that the contact stands at from now on."},
 	},
 	Sets: func(s *flow.Step) map[string]flow.Kind {
 		sets := map[string]flow.Kind{}

@@ -7,9 +7,9 @@ var start = &flow.StepKind{
 	About:   "Starts another flow for the same contact, or for one of a list, with values that it finds as event.NAME.",
 	Example: "- start: { flow: follow-up, with: { About: \"{{ question }}\" } }",
 	Fields: []flow.Field{
-		{Name: "flow", Type: flow.Name, Kind: "flow", Required: true, About: "Which flow; it must start by hand."},
-		{Name: "for", Type: flow.Text, About: "The id of the contact that it is started for, in a loop over contacts: {{ item.id }}. The run's own, if it is left out."},
-		{Name: "with", Type: flow.Cells, About: "Values that it is given."},
+		{Name: "flow", Label: "Which flow", Type: flow.Name, Kind: "flow", Required: true, About: "Which flow; it must start by hand."},
+		{Name: "for", Label: "For the contact", Type: flow.Text, About: "The id of the contact that it is started for, in a loop over contacts: {{ item.id }}. The run's own, if it is left out."},
+		{Name: "with", Label: "With these values", Type: flow.Cells, About: "Values that it is given."},
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {
 		other, ok := c.Find("flow", s.Raw("flow")).(*flow.Flow)

@@ -15,13 +15,13 @@ var summarise = &flow.StepKind{
 	About:   "Sums the conversation up in parts: what was asked, what was answered, what stays open, the mood, what is known of the contact, and a grade with its measures. Where the bot has a model, the text follows instructions, and parts of your own are filled in: of texts what was said, of numbers what is within the bounds.",
 	Example: "- summarise: { parts: [asked, open, mood, grade] }\n  save: summary",
 	Fields: []flow.Field{
-		{Name: "parts", Type: flow.Texts, About: "Which parts: asked, answered, open, mood, known, grade, text."},
+		{Name: "parts", Label: "Which parts", Type: flow.Texts, About: "Which parts: asked, answered, open, mood, known, grade, text."},
 		{Name: "instructions", Type: flow.Words, About: "What to look at, in plain words, for a model."},
-		{Name: "more", Type: flow.Objects, About: "Parts of your own, for a model; where it does not fill them in, texts and lists are empty and numbers null.", Of: []flow.Field{
-			{Name: "name", Type: flow.Variable, Required: true, About: "Its name: summary.name holds it."},
-			{Name: "about", Type: flow.Words, Required: true, About: "What it is, in plain words."},
-			{Name: "as", Type: flow.Choice, Choices: []string{"text", "list", "number", "choice"}, About: "What it is; a text, if it is left out."},
-			{Name: "choices", Type: flow.Texts, About: "Of a choice."},
+		{Name: "more", Label: "Parts of your own", Type: flow.Objects, About: "Parts of your own, for a model; where it does not fill them in, texts and lists are empty and numbers null.", Of: []flow.Field{
+			{Name: "name", Label: "Called", Type: flow.Variable, Required: true, About: "Its name: summary.name holds it."},
+			{Name: "about", Label: "What it is", Type: flow.Words, Required: true, About: "What it is, in plain words."},
+			{Name: "as", Label: "It is", Type: flow.Choice, Choices: []string{"text", "list", "number", "choice"}, About: "What it is; a text, if it is left out."},
+			{Name: "choices", Label: "What it may be", Type: flow.Texts, About: "Of a choice."},
 			{Name: "from", Type: flow.Number, Most: 1e6, About: "Of a number: the least; 1, if it is left out."},
 			{Name: "to", Type: flow.Number, Most: 1e6, About: "Of a number: the most; 5, if it is left out."},
 		}},

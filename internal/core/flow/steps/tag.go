@@ -30,8 +30,8 @@ var untag = &flow.StepKind{
 
 func tagFields(about string) []flow.Field {
 	return []flow.Field{
-		{Name: "tag", Type: flow.Name, Kind: "tag", Required: true, About: about},
-		{Name: "on", Type: flow.Choice, Choices: []string{"contact", "conversation"}, Default: "contact", About: "What is marked."},
+		{Name: "tag", Label: "Tag", Type: flow.Name, Kind: "tag", Required: true, About: about},
+		{Name: "on", Label: "What is marked", Type: flow.Choice, Choices: []string{"contact", "conversation"}, Default: "contact", About: "What is marked."},
 	}
 }
 

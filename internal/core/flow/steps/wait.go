@@ -12,11 +12,11 @@ var wait = &flow.StepKind{
 	About:   "Waits for a time, until a time, or until office hours. A reply, where the wait says so, ends it: replied says whether one came.",
 	Example: "- wait: 2d",
 	Fields: []flow.Field{
-		{Name: "for", Type: flow.Duration, About: "How long."},
-		{Name: "until", Type: flow.Value, About: "Until which time, as an expression: event.starts - duration('24h')."},
-		{Name: "office_hours", Type: flow.Name, Kind: "hours", About: "Until these hours are open."},
-		{Name: "or_reply", Type: flow.Flag, About: "Whether a reply ends it; replied then says so."},
-		{Name: "if_past", Type: flow.Choice, Choices: []string{"go on", "end"}, Default: "go on", About: "What happens if the time has passed already: a reminder that comes too late should end."},
+		{Name: "for", Label: "How long", Type: flow.Duration, About: "How long."},
+		{Name: "until", Label: "Or until the time", Type: flow.Value, About: "Until which time, as an expression: event.starts - duration('24h')."},
+		{Name: "office_hours", Label: "Or until these hours are open", Type: flow.Name, Kind: "hours", About: "Until these hours are open."},
+		{Name: "or_reply", Label: "A reply ends it", Type: flow.Flag, About: "Whether a reply ends it; replied then says so."},
+		{Name: "if_past", Label: "If the time has passed", Type: flow.Choice, Choices: []string{"go on", "end"}, Default: "go on", About: "What happens if the time has passed already: a reminder that comes too late should end."},
 	},
 	Sets: func(s *flow.Step) map[string]flow.Kind {
 		if s.Flag("or_reply") {

@@ -12,7 +12,7 @@ var byHand = &flow.TriggerKind{
 	About:   "A person, a program or another flow starts it, for one contact or a list of them.",
 	Example: "- by hand",
 	Fields: []flow.Field{
-		{Name: "with", Type: flow.Texts, About: "The names of the values that it needs, such as columns of a list: they are event.NAME. One that may be left out ends in a question mark: [boat, day?]."},
+		{Name: "with", Label: "Values that it needs", Type: flow.Texts, About: "The names of the values that it needs, such as columns of a list: they are event.NAME. One that may be left out ends in a question mark: [boat, day?]."},
 	},
 	Event: func(_ *flow.Checking, t *flow.Trigger) map[string]flow.Given {
 		given := map[string]flow.Given{"item": {Kind: flow.Any}}

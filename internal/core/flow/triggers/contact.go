@@ -12,14 +12,14 @@ var contact = &flow.TriggerKind{
 	About:   "A contact is new, or a field, the stage or a tag of it changes.",
 	Example: "- contact: { stage: booked }",
 	Fields: []flow.Field{
-		{Name: "created", Type: flow.Flag, About: "A new contact."},
-		{Name: "field", Type: flow.Name, Kind: "field", About: "This field changes."},
-		{Name: "stage", Type: flow.Name, Kind: "stage", About: "The stage becomes this."},
-		{Name: "tag", Type: flow.Name, Kind: "tag", About: "It is marked with this tag."},
-		{Name: "untag", Type: flow.Name, Kind: "tag", About: "The tag is taken away."},
-		{Name: "from", Type: flow.Words, About: "Only if it was this before."},
-		{Name: "to", Type: flow.Words, About: "Only if the field is this now."},
-		{Name: "if", Type: flow.Condition, About: "Only if this holds."},
+		{Name: "created", Label: "The contact is new", Type: flow.Flag, About: "A new contact."},
+		{Name: "field", Label: "This field changes", Type: flow.Name, Kind: "field", About: "This field changes."},
+		{Name: "stage", Label: "The stage becomes", Type: flow.Name, Kind: "stage", About: "The stage becomes this."},
+		{Name: "tag", Label: "It is tagged", Type: flow.Name, Kind: "tag", About: "It is marked with this tag."},
+		{Name: "untag", Label: "This tag is taken away", Type: flow.Name, Kind: "tag", About: "The tag is taken away."},
+		{Name: "from", Label: "It was before", Type: flow.Words, About: "Only if it was this before."},
+		{Name: "to", Label: "It is now", Type: flow.Words, About: "Only if the field is this now."},
+		{Name: "if", Label: "Only if", Type: flow.Condition, About: "Only if this holds."},
 	},
 	Event: func(*flow.Checking, *flow.Trigger) map[string]flow.Given {
 		return map[string]flow.Given{"what": {Kind: flow.AText, Always: true}, "from": {Kind: flow.AText, Always: true}, "to": {Kind: flow.AText, Always: true}}

@@ -11,10 +11,10 @@ var conversation = &flow.TriggerKind{
 	About:   "A conversation is handed to people, is closed, or nobody has written in it for a while.",
 	Example: "- conversation: { idle: 2h }",
 	Fields: []flow.Field{
-		{Name: "becomes", Type: flow.Choice, Choices: []string{"escalated", "closed"}, About: "It is handed to people, or closed."},
-		{Name: "idle", Type: flow.Duration, Within: 90 * 24 * time.Hour, About: "The customer has not written for so long, and a bot leads."},
-		{Name: "channel", Type: flow.Name, Kind: "channel", About: "On this channel only."},
-		{Name: "if", Type: flow.Condition, About: "Only if this holds."},
+		{Name: "becomes", Label: "It becomes", Type: flow.Choice, Choices: []string{"escalated", "closed"}, About: "It is handed to people, or closed."},
+		{Name: "idle", Label: "The customer has been silent for", Type: flow.Duration, Within: 90 * 24 * time.Hour, About: "The customer has not written for so long, and a bot leads."},
+		{Name: "channel", Label: "Channel", Type: flow.Name, Kind: "channel", About: "On this channel only."},
+		{Name: "if", Label: "Only if", Type: flow.Condition, About: "Only if this holds."},
 	},
 	Event: func(*flow.Checking, *flow.Trigger) map[string]flow.Given {
 		return map[string]flow.Given{"reason": {Kind: flow.AText, Always: true}, "channel": {Kind: flow.AText, Always: true}}

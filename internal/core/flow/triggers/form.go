@@ -10,8 +10,8 @@ var form = &flow.TriggerKind{
 	About:   "A form is submitted.",
 	Example: "- form: group-enquiry",
 	Fields: []flow.Field{
-		{Name: "form", Type: flow.Name, Kind: "form", Required: true, About: "Which form."},
-		{Name: "if", Type: flow.Condition, About: "Only if this holds."},
+		{Name: "form", Label: "Which form", Type: flow.Name, Kind: "form", Required: true, About: "Which form."},
+		{Name: "if", Label: "Only if", Type: flow.Condition, About: "Only if this holds."},
 	},
 	Event: func(c *flow.Checking, t *flow.Trigger) map[string]flow.Given {
 		given := map[string]flow.Given{"entry": {Kind: flow.AText, Always: true}}

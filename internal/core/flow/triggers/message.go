@@ -14,12 +14,12 @@ var message = &flow.TriggerKind{
 	About:   "A customer writes.",
 	Example: "- message: { channel: website, contains: [group, school class] }",
 	Fields: []flow.Field{
-		{Name: "channel", Type: flow.Name, Kind: "channel", About: "On this channel only."},
-		{Name: "contains", Type: flow.Texts, About: "Any of these words or phrases, as whole words; van and vans are the same."},
-		{Name: "exactly", Type: flow.Texts, About: "The whole message is one of these."},
-		{Name: "about", Type: flow.Texts, About: "What it is about, in a few example sentences as customers write them."},
-		{Name: "first", Type: flow.Flag, About: "Only the first message of a conversation."},
-		{Name: "if", Type: flow.Condition, About: "Only if this holds."},
+		{Name: "channel", Label: "Channel", Type: flow.Name, Kind: "channel", About: "On this channel only."},
+		{Name: "contains", Label: "It contains", Type: flow.Texts, About: "Any of these words or phrases, as whole words; van and vans are the same."},
+		{Name: "exactly", Label: "It is exactly", Type: flow.Texts, About: "The whole message is one of these."},
+		{Name: "about", Label: "It is about", Type: flow.Texts, About: "What it is about, in a few example sentences as customers write them."},
+		{Name: "first", Label: "Only the first of a conversation", Type: flow.Flag, About: "Only the first message of a conversation."},
+		{Name: "if", Label: "Only if", Type: flow.Condition, About: "Only if this holds."},
 	},
 	Event: func(*flow.Checking, *flow.Trigger) map[string]flow.Given {
 		return map[string]flow.Given{"text": {Kind: flow.AText, Always: true}, "channel": {Kind: flow.AText, Always: true}, "first": {Kind: flow.AFlag, Always: true}}

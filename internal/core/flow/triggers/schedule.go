@@ -13,8 +13,8 @@ var schedule = &flow.TriggerKind{
 	About:   "At times of a calendar: a cron expression of five fields, in the workspace's time zone or another.",
 	Example: "- schedule: \"0 20 * * *\"",
 	Fields: []flow.Field{
-		{Name: "at", Type: flow.Words, Required: true, About: "Minute, hour, day of the month, month, day of the week: \"0 20 * * *\" is every day at 20:00."},
-		{Name: "zone", Type: flow.Name, Kind: "zone", About: "The time zone."},
+		{Name: "at", Label: "At these times (cron)", Type: flow.Words, Required: true, About: "Minute, hour, day of the month, month, day of the week: \"0 20 * * *\" is every day at 20:00."},
+		{Name: "zone", Label: "Time zone", Type: flow.Name, Kind: "zone", About: "The time zone."},
 	},
 	Event: func(*flow.Checking, *flow.Trigger) map[string]flow.Given {
 		return map[string]flow.Given{"at": {Kind: flow.ATime, Always: true}}

@@ -7,10 +7,10 @@ var webhook = &flow.TriggerKind{
 	About:   "Another system posts JSON to the flow's own address, signed, or with a token in the path.",
 	Example: "- webhook:\n    body: { type: object, required: [email] }\n    contact: { email: body.email }",
 	Fields: []flow.Field{
-		{Name: "connection", Type: flow.Name, Kind: "connection", About: "Whose secret signs the requests (Standard Webhooks); else the token in the path will do."},
-		{Name: "body", Type: flow.JSON, About: "A JSON Schema that the body must fit."},
-		{Name: "contact", Type: flow.Cells, About: "Where the contact's fields stand in the body, by field: body.customer.mail."},
-		{Name: "if", Type: flow.Condition, About: "Only if this holds."},
+		{Name: "connection", Label: "Signed by", Type: flow.Name, Kind: "connection", About: "Whose secret signs the requests (Standard Webhooks); else the token in the path will do."},
+		{Name: "body", Label: "The body must fit", Type: flow.JSON, About: "A JSON Schema that the body must fit."},
+		{Name: "contact", Label: "Where the contact stands in the body", Type: flow.Cells, About: "Where the contact's fields stand in the body, by field: body.customer.mail."},
+		{Name: "if", Label: "Only if", Type: flow.Condition, About: "Only if this holds."},
 	},
 	Event: func(*flow.Checking, *flow.Trigger) map[string]flow.Given {
 		return map[string]flow.Given{"body": {Kind: flow.Any, Always: true}}

@@ -1,0 +1,12 @@
+import { createContext } from "react"
+import type { Schemas } from "../../api/client"
+
+/** What is known of the document that a form shows, beyond its text. */
+export const Told = createContext<{
+  /** The kinds of entries of its lists. */
+  kinds: Record<string, Schemas["EntryKind"][]>
+  /** Entries in plain sentences, by list and place: "steps:2/if_silent/0". */
+  sentences: Record<string, string>
+  /** The names of values that expressions may use. */
+  names: string[]
+}>({ kinds: {}, sentences: {}, names: [] })
