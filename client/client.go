@@ -304,6 +304,11 @@ func (c *Client) Try(ctx context.Context, bot string, t Trial) (turn TrialTurn, 
 	return turn, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/trial", nil, t, &turn)
 }
 
+// ExplainBot tells what the text of a brief lets a bot do, and what is still missing.
+func (c *Client) ExplainBot(ctx context.Context, bot, text string) (out BotExplained, err error) {
+	return out, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/explain", nil, DocumentText{text}, &out)
+}
+
 // Sheets returns all sheets.
 func (c *Client) Sheets(ctx context.Context) (page SheetPage, err error) {
 	return page, c.get(ctx, "/sheets", &page)

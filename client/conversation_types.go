@@ -147,6 +147,7 @@ type Trace struct {
 	Passed     []Passing    `json:"passed,omitempty" description:"To other bots, or to people, in this turn."`
 	Understood []Understood `json:"understood" required:"true"`
 	Learnt     []string     `json:"learnt,omitempty"`
+	Marked     []string     `json:"marked,omitempty" description:"Tags that the bot gave and stages that it set, and why."`
 	Code       string       `json:"code" required:"true" description:"What the turn came to."`
 	Decision   string       `json:"decision" required:"true" description:"The code in words for people."`
 	Why        string       `json:"why" required:"true"`

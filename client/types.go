@@ -226,6 +226,19 @@ type OnlyIf struct {
 	Is  []string `json:"is" required:"true" description:"It has one of these values: an empty one if it is not there, * if it is."`
 }
 
+// BotExplained is what a brief comes to.
+type BotExplained struct {
+	Powers  []Power  `json:"powers" required:"true" description:"All that the bot may do beside answering from its knowledge: what does not stand here cannot happen."`
+	Missing []string `json:"missing" required:"true" description:"What is not there yet for customers to be well served, a sentence each."`
+}
+
+// Power is something that a bot may do.
+type Power struct {
+	Says string   `json:"says" required:"true" description:"In a sentence."`
+	When []string `json:"when,omitempty" description:"Examples of what customers say then."`
+	Key  string   `json:"key" required:"true" description:"Of the brief, that grants it."`
+}
+
 // DocumentKindPage is all kinds of documents.
 type DocumentKindPage struct {
 	Items []DocumentKind `json:"items" required:"true"`

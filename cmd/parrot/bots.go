@@ -13,7 +13,37 @@ import (
 )
 
 // botActions are what bots can do beside what all documents can.
-var botActions = []action{{"new", "parrot bot new support -name Sam -to team/crew", (*call).newBot}}
+var botActions = []action{
+	{"new", "parrot bot new support -name Sam -to team/crew", (*call).newBot},
+	{"powers", "parrot bot powers front-desk", (*call).botPowers},
+}
+
+// botPowers tells what a bot may do beside answering, and what is missing yet.
+func (c *call) botPowers(cl *client.Client, name string) error {
+	d, err := cl.Document(c.ctx, "bots", name)
+	if err != nil {
+		return err
+	}
+	told, err := cl.ExplainBot(c.ctx, name, d.Text)
+	if err != nil {
+		return err
+	}
+	return c.print(told, func(w io.Writer) {
+		for _, p := range told.Powers {
+			fmt.Fprintln(w, p.Says)
+			for _, said := range p.When {
+				fmt.Fprintf(w, "    “%s”\n", said)
+			}
+		}
+		fmt.Fprintln(w, "Nothing else can happen, whatever a customer or a model says.")
+		if len(told.Missing) > 0 {
+			fmt.Fprintln(w, "\nStill missing:")
+		}
+		for _, m := range told.Missing {
+			fmt.Fprintln(w, "  "+m)
+		}
+	})
+}
 
 // botFlags are the flags of bot new.
 type botFlags struct {

@@ -95,6 +95,9 @@ func showTurn(w io.Writer, t client.Turn) {
 	for _, learnt := range t.Trace.Learnt {
 		fmt.Fprintf(w, "  learnt %s\n", learnt)
 	}
+	for _, marked := range t.Trace.Marked {
+		fmt.Fprintf(w, "  marked %s\n", marked)
+	}
 	for _, e := range t.Trace.Effects {
 		fmt.Fprintf(w, "  effect %s\n", e)
 	}

@@ -7,6 +7,7 @@ import (
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/answer"
+	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/thinker"
@@ -119,5 +120,18 @@ func try(q *request, in client.Trial) (out client.TrialTurn, err error) {
 		return out, err
 	}
 	out.Trace, err = trace(turn.Decision.Trace)
+	return out, err
+}
+
+func explainBot(q *request, in client.DocumentText) (out client.BotExplained, err error) {
+	brief, err := bot.Parse(q.Param("name"), []byte(in.Text))
+	if err != nil {
+		return out, err
+	}
+	powers, missing, err := q.workspace.ExplainBot(q.Request.Context(), brief)
+	out.Powers, out.Missing = make([]client.Power, len(powers)), append([]string{}, missing...)
+	for i, p := range powers {
+		out.Powers[i] = client.Power(p)
+	}
 	return out, err
 }

@@ -71,7 +71,7 @@ type EffectKind struct {
 // effectKinds is where the kinds of effects are registered.
 var effectKinds = []EffectKind{
 	sayKind, sendKind, rememberKind, escalateKind, passKind, gapKind, exampleKind, rowKind, callKind, thinkKind, summariseKind, syncKind, notifyKind,
-	tagKind, stageKind, noteKind, assignKind, closeKind, countKind, optOutKind, startKind, flowCallKind, allowKind,
+	tagKind, stageKind, noteKind, assignKind, closeKind, countKind, optOutKind, startKind, flowCallKind, allowKind, proposeKind,
 }
 
 // registerEffects returns the kinds by name, or what is wrong with them.

@@ -175,6 +175,34 @@ func (l *Library) askedOfPerson(ctx context.Context, messages []store.Message, r
 	return open[0]
 }
 
+// mostProposed is among how many lessons that wait one like it is looked for.
+const mostProposed = 500
+
+// Propose proposes a house answer that a bot found: what a customer said was meant by their
+// question. A person decides on it, whatever the workspace's setting.
+func (l *Library) Propose(ctx context.Context, conversation, message, question, words, author string) error {
+	lesson := store.Lesson{ID: store.NewID(), ConversationID: conversation, MessageID: message, Author: author, Answer: words}
+	_, memory, err := l.Store.ConversationWithMemory(ctx, conversation)
+	if err != nil {
+		return err
+	}
+	settings := l.Settings()
+	lesson.Question = learn.Question(question, learn.Customer{Fields: settings.Fields, Memory: memory, Region: settings.Region, Said: question})
+	if lesson.Question == "" || lesson.Answer == "" {
+		return nil
+	}
+	waiting, err := l.Store.Lessons(ctx, "proposed", mostProposed)
+	if err != nil {
+		return err
+	}
+	for _, w := range waiting {
+		if strings.EqualFold(w.Question, lesson.Question) && w.Answer == lesson.Answer {
+			return nil
+		}
+	}
+	return l.propose(ctx, lesson)
+}
+
 // propose keeps a lesson with what the knowledge says already; where the
 // workspace says so it is approved at once, unless a person must look at it.
 func (l *Library) propose(ctx context.Context, lesson store.Lesson) error {

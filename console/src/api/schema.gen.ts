@@ -193,6 +193,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/bots/{name}/explain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell what a brief lets a bot do, in plain sentences, and what is still missing; nothing is kept */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["DocumentText"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BotExplained"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bots/{name}/trial": {
         parameters: {
             query?: never;
@@ -4932,6 +4982,12 @@ export interface components {
             source: string;
             text: string;
         };
+        BotExplained: {
+            /** @description What is not there yet for customers to be well served, a sentence each. */
+            missing: string[];
+            /** @description All that the bot may do beside answering from its knowledge: what does not stand here cannot happen. */
+            powers: components["schemas"]["Power"][];
+        };
         Channel: {
             /** @description Where outsiders reach it, if they do. */
             address?: string;
@@ -5890,6 +5946,14 @@ export interface components {
         PostedPage: {
             items: components["schemas"]["Posted"][];
         };
+        Power: {
+            /** @description Of the brief, that grants it. */
+            key: string;
+            /** @description In a sentence. */
+            says: string;
+            /** @description Examples of what customers say then. */
+            when?: string[];
+        };
         Problem: {
             column: number;
             file: string;
@@ -6432,6 +6496,8 @@ export interface components {
             decision: string;
             effects: string[];
             learnt?: string[];
+            /** @description Tags that the bot gave and stages that it set, and why. */
+            marked?: string[];
             /**
              * Format: double
              * @description How likely what was found had to be to be offered.

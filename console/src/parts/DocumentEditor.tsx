@@ -38,6 +38,8 @@ export function DocumentEditor(props: {
   form?: (text: string, onText: (text: string) => void) => ReactNode
   /** What keeping it is called, if not Put live. */
   act?: string
+  /** More ways to look at the text, each a tab. */
+  more?: { name: string; show: (text: string) => ReactNode }[]
   /** Takes changes to the text from beside the editor. */
   editor?: RefObject<((how: (text: string) => string) => void) | null>
 }) {
@@ -96,7 +98,13 @@ export function DocumentEditor(props: {
   const warnings = check.data?.warnings ?? []
   const [view, setView] = useInAddress("as")
   const formed = !!props.form || kind.form.length > 0
-  const views = [...(formed ? ["Form"] : []), "Text", ...(fresh ? [] : ["Versions"])]
+  const more = props.more ?? []
+  const views = [
+    ...(formed ? ["Form"] : []),
+    "Text",
+    ...more.map(m => m.name),
+    ...(fresh ? [] : ["Versions"]),
+  ]
   const shown = views.find(v => v.toLowerCase() === view) ?? views[0]
   const asText = shown === "Text"
   const listed = asText || props.form ? problems : unplaced(kind, text, problems)
@@ -148,6 +156,13 @@ export function DocumentEditor(props: {
           ))}
         </div>
       )}
+      {more
+        .filter(m => m.name === shown)
+        .map(m => (
+          <div key={m.name} className="flex-1 lg:overflow-y-auto">
+            {m.show(settled)}
+          </div>
+        ))}
       {shown === "Versions" && (
         <div className="flex min-h-64 flex-1 flex-col p-3 lg:min-h-0">
           <Versions

@@ -87,6 +87,12 @@ export function Trace({ trace: t }: { trace: Schemas["Trace"] }) {
           <p>{t.learnt.join(", ")}</p>
         </section>
       )}
+      {!!t.marked?.length && (
+        <section>
+          <h3 className="mb-1 font-semibold">Marked</h3>
+          <p>{t.marked.join("; ")}</p>
+        </section>
+      )}
       {!!t.effects?.length && (
         <section>
           <h3 className="mb-1 font-semibold">What it led to</h3>

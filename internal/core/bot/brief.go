@@ -27,6 +27,8 @@ type Brief struct {
 	Examples  []Exchange `yaml:"examples"`  // of how it speaks
 	Rules     []string   `yaml:"rules"`     // that it must keep to
 	Assistant string     `yaml:"assistant"` // when it says that it is an automated assistant: first reply, when asked
+	Marks     []Mark     `yaml:"marks"`     // tags and stages that it may give and set
+	Proposes  bool       `yaml:"proposes"`  // it proposes house answers of what customers confirmed
 	Remembers []string   `yaml:"remembers"` // fields that it may keep what customers say for; none: all
 	Closes    bool       `yaml:"closes"`    // it ends the conversation when the customer says goodbye
 	Limits    Limits     `yaml:"limits"`
@@ -211,6 +213,7 @@ const (
 	PassedOn       = "passed_on"       // when a matter is passed to people
 	IsAssistant    = "is_assistant"    // at the beginning of the first reply
 	AssistantToo   = "assistant_too"   // the same where a conversation was passed to it, and it has said its name
+	SignOff        = "sign_off"        // below each reply; none unless the brief has one
 	AsksApproval   = "asks_approval"   // when a person has to allow what a tool would do
 	NotAllowed     = "not_allowed"     // when they do not
 )
@@ -242,6 +245,7 @@ var defaults = map[string][]string{
 	PassedOn:       {"That is for a colleague. I have asked one, who will answer you here."},
 	IsAssistant:    {"I'm {{ bot }}, an automated assistant."},
 	AssistantToo:   {"I'm an automated assistant."},
+	SignOff:        {},
 	AsksApproval:   {"I have asked a colleague whether that can be done, and will tell you here."},
 	NotAllowed:     {"A colleague has looked at it: I am sorry, that cannot be done."},
 	PartUnknown:    {"About \"{{ question }}\": I don't know, and I would rather not guess."},
@@ -357,6 +361,7 @@ func Parse(file string, source []byte) (Brief, error) {
 	}
 	b.Model.check(c)
 	b.checkManner(c)
+	b.checkMarks(c)
 	if b.Capture != nil {
 		b.Capture.check(c)
 	}
@@ -406,6 +411,7 @@ func (b Brief) Refers() (refers []document.Reference) {
 		refers = append(refers, workspace.ToConnection("$.model.use", use, workspace.Model))
 	}
 	refers = append(refers, b.remembersRefers()...)
+	refers = append(refers, b.marksRefers()...)
 	for i, field := range b.Model.Tells {
 		refers = append(refers, workspace.FieldKnown(fmt.Sprintf("$.model.tells[%d]", i), field))
 	}

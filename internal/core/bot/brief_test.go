@@ -18,7 +18,7 @@ func TestABriefIsUsable(t *testing.T) {
 	}
 	for key := range defaults {
 		for turn := range 4 {
-			if b.Word(key, turn, ada) == "" {
+			if b.Word(key, turn, ada) == "" && key != SignOff { // which a brief has of its own, or none
 				t.Errorf("it has no words for %s", key)
 			}
 		}

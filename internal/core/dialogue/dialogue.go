@@ -43,6 +43,7 @@ type State struct {
 	AskedBack    bool          `json:"asked_back,omitempty"` // the model's last reply ends in a question
 	Replies      int           `json:"replies,omitempty"`    // how many replies the bot made
 	Angry        bool          `json:"angry,omitempty"`
+	Marked       []string      `json:"marked,omitempty"`   // the marks that the bot gave
 	Captured     string        `json:"captured,omitempty"` // the facts last written to the sheet
 	Synced       string        `json:"synced,omitempty"`   // and to the CRM
 }

@@ -21,7 +21,7 @@ type Effect interface {
 
 // Effects are the kinds of effects that turns decide on, one of each.
 var Effects = []Effect{
-	Say{}, Remember{}, Escalate{}, Pass{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}, OptOut{}, Allow{},
+	Say{}, Remember{}, Escalate{}, Pass{}, Missed{}, Example{}, Notify{}, WriteRow{}, Sync{}, OptOut{}, Allow{}, Propose{},
 	flow.Tag{}, flow.Stand{}, flow.Note{}, flow.Call{}, flow.Assign{}, flow.Close{}, flow.Start{}, flow.Count{},
 }
 
@@ -97,6 +97,11 @@ type Allow struct {
 	Said map[string]any `json:"said"` // the arguments that were said
 }
 
+// Propose proposes a house answer, for a person to approve: what a customer says was meant.
+type Propose struct {
+	Question, Answer string
+}
+
 // The names of the kinds.
 func (Say) Kind() string      { return "say" }
 func (Remember) Kind() string { return "remember" }
@@ -109,6 +114,7 @@ func (WriteRow) Kind() string { return "row" }
 func (Sync) Kind() string     { return "sync" }
 func (OptOut) Kind() string   { return "opt_out" }
 func (Allow) Kind() string    { return "allow" }
+func (Propose) Kind() string  { return "propose" }
 
 func (e Say) String() string {
 	return fmt.Sprintf("reply of %d characters", len([]rune(message.Plain(e.Parts))))
@@ -126,6 +132,7 @@ func (e Example) String() string {
 func (e Notify) String() string   { return "notify " + e.To }
 func (e WriteRow) String() string { return "row in sheet " + e.Sheet }
 func (e Allow) String() string    { return "ask people to allow " + e.Tool }
+func (e Propose) String() string  { return "propose a house answer: " + e.Question }
 func (e Sync) String() string     { return "contact to " + e.Connection }
 func (e OptOut) String() string {
 	if e.Again {

@@ -17,6 +17,11 @@ func (r *reader) act(calls []thinker.Call) (why string) {
 	for _, call := range calls {
 		at := slices.IndexFunc(r.Tools, func(t Tool) bool { return t.Name == call.Name })
 		switch {
+		case at < 0 && r.does(call):
+			if r.passedTo != nil {
+				return ""
+			}
+			continue
 		case at < 0:
 			return fmt.Sprintf("the model asks for %q, which it was not granted", text.Short(call.Name, 60))
 		case call.Unread != "":

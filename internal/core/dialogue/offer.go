@@ -210,6 +210,9 @@ func (t *turn) asksMore(words string) bool {
 func (t *turn) example(offer Offer, at int, how string) {
 	o := offer.Options[at]
 	t.effects = append(t.effects, Example{Question: offer.Question, PassageID: o.PassageID, Source: o.Source, Label: o.Label, Words: o.Words, Right: true, How: how})
+	if t.Brief.Proposes && !t.Brief.Private {
+		t.effects = append(t.effects, Propose{Question: offer.Question, Answer: o.Words})
+	}
 	for i := range offer.Options {
 		if i != at {
 			t.refuse(offer, i, "another was chosen")

@@ -337,11 +337,17 @@ func (t *turn) routed(parts []answer.Part) bool {
 	if to == nil || !t.mayPass(*to, asked[0], is) {
 		return false
 	}
-	t.pass(*to)
+	t.passOn(*to, greeted)
+	return true
+}
+
+// passOn gives a message that a model was to read to somebody else, a bot of whom has the
+// question in this turn.
+func (t *turn) passOn(to passing, greeted bool) {
+	t.pass(to)
 	if to.is == nil {
 		t.conclude(greeted, false)
 	} else {
 		t.reply()
 	}
-	return true
 }

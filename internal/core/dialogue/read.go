@@ -65,6 +65,10 @@ func (t *turn) read(parts []answer.Part) (settled bool) {
 	case why != "":
 		t.trace.BuiltIn = why
 		return false
+	case r.passedTo != nil:
+		t.gaveOn = append(t.gaveOn, t.Brief.Name) // who gave it on by judgement does not get it back at once
+		t.passOn(*r.passedTo, greeted)
+		return true
 	}
 	if !r.handed {
 		t.conclude(greeted, false)
@@ -131,7 +135,8 @@ type reader struct {
 	heard    int       // how many of them have been looked at
 	done     []thinker.Done
 	passages []thinker.Passage
-	handed   bool // to a person
+	handed   bool     // to a person
+	passedTo *passing // whom the model gave the conversation to
 }
 
 // ask puts a task to the model, or returns what it said. It reports false if that is still
@@ -207,6 +212,7 @@ func (r *reader) proceed() (why string) {
 		}
 		task.Acts = append(task.Acts, thinker.Act{Name: tool.Name, About: about, Arguments: tool.Arguments})
 	}
+	task.Acts = append(task.Acts, r.granting()...)
 	for {
 		task.Done = r.done
 		o, at, why, known := r.ask(task)
@@ -216,7 +222,7 @@ func (r *reader) proceed() (why string) {
 		case why != "":
 			return why
 		case len(o.Calls) > 0:
-			if why := r.act(o.Calls); why != "" || r.unfinished() {
+			if why := r.act(o.Calls); why != "" || r.unfinished() || r.passedTo != nil {
 				return why
 			}
 		default:

@@ -10,6 +10,7 @@ import (
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
@@ -455,5 +456,45 @@ func TestTheAnswerToAModelsQuestionGoesToTheModel(t *testing.T) {
 	s.Messages[0].Text = "ok"
 	if d := dialogue.Decide(t.Context(), s); d.Think != nil {
 		t.Error("the model is asked about nothing")
+	}
+}
+
+// A model marks, and passes on, only what the brief grants, and who takes the conversation has
+// the question in the same turn.
+func TestAModelUsesThePowersOfTheBriefAndNoOthers(t *testing.T) {
+	asks := func(name string, to string) *thinker.Reply {
+		return &thinker.Reply{Calls: []thinker.Call{{ID: "c", Name: name, Arguments: map[string]any{"to": to}}}}
+	}
+	s := reader(t)
+	const question = "Do dogs travel free, given how your crew treated us?"
+	on := passageWith(t, s, question, "Dogs travel free")
+	s.Brief.Marks = []bot.Mark{{Tag: "complaint", On: "conversation", About: "complains", When: []string{"I want to complain."}}}
+	m := &scripted{t: t, replies: []any{asks("mark", "tag complaint"), ""}}
+	m.replies[1] = m.says("reply", "Dogs travel free. @"+on)
+	d := m.hears(s, question)
+	if tags := find[flow.Tag](d); len(tags) != 1 || tags[0].Tag != "complaint" {
+		t.Errorf("the model marks, and what happens is %v", d.Effects)
+	}
+	if words, _ := reply(d); !strings.Contains(words, "Dogs travel free") {
+		t.Errorf("beside the mark it says %q", words)
+	}
+	functions := m.asked[0].Functions
+	if !slices.ContainsFunc(functions, func(f thinker.Function) bool { return f.Name == "mark" && strings.Contains(f.About, "complains") }) || slices.ContainsFunc(functions, func(f thinker.Function) bool { return f.Name == "pass_on" }) {
+		t.Errorf("the model may choose among %v", functions)
+	}
+	for _, made := range []*thinker.Reply{asks("mark", "tag vip"), asks("mark", "stage booked"), asks("pass_on", "bot/freight"), asks("pass_on", "person/robin")} {
+		m := &scripted{t: t, replies: []any{made}}
+		d := m.hears(s, question)
+		if len(find[flow.Tag](d))+len(find[flow.Stand](d))+len(find[dialogue.Pass](d)) > 0 || !strings.Contains(d.Trace.BuiltIn, "not granted") {
+			t.Errorf("the model asks for %v: %v, because %q", made.Calls, d.Effects, d.Trace.BuiltIn)
+		}
+	}
+
+	s, _ = brackwater(t)
+	s.Model, s.Brief.Model = reader(t).Model, reader(t).Brief.Model
+	m = &scripted{t: t, replies: []any{asks("pass_on", "bot/freight")}}
+	d = m.hears(s, "is there anything in the way of lifting gear on board")
+	if d.Bot != "freight" || len(d.Trace.Passed) == 0 || !strings.Contains(d.Trace.Passed[0].Why, "the model") {
+		t.Errorf("the model passes the question on, and %s has it: %+v", d.Bot, d.Trace.Passed)
 	}
 }

@@ -169,8 +169,9 @@ func (t *turn) send() {
 		}
 		limit = max(limit-behind, limit/3)
 	}
-	if limit > 0 && note != "" {
-		limit = max(limit-len([]rune(note))-2, limit/2)
+	signOff := t.word(bot.SignOff, "")
+	if below := len([]rune(note)) + len([]rune(signOff)); limit > 0 && below > 0 {
+		limit = max(limit-below-4, limit/2)
 	}
 	if t.next.Replies == 0 && t.Brief.SaysAssistant() && !t.toldWhoItIs { // whatever the first reply is
 		assistant := bot.IsAssistant
@@ -191,8 +192,10 @@ func (t *turn) send() {
 		joined = opening + " " + joined
 	}
 	joined = text.Fit(joined, limit, true)
-	if note != "" {
-		joined = strings.TrimSpace(joined + "\n\n" + note)
+	for _, below := range []string{note, signOff} {
+		if below != "" {
+			joined = strings.TrimSpace(joined + "\n\n" + below)
+		}
 	}
 	say := Say{Parts: message.Of(joined), Citations: t.citations, Hold: t.hold}
 	if offered != nil {

@@ -11,6 +11,7 @@ type Trace struct {
 	Understood []Understood `json:"understood"`
 	Passed     []Passed     `json:"passed,omitempty"`
 	Learnt     []string     `json:"learnt,omitempty"`
+	Marked     []string     `json:"marked,omitempty"` // tags and stages that were given, and why
 	Code       Code         `json:"code"`
 	Why        string       `json:"why"`
 	Threshold  float64      `json:"threshold"`

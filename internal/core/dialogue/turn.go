@@ -23,6 +23,7 @@ import (
 func Decide(ctx context.Context, s Snapshot) Decision {
 	t := newTurn(ctx, s)
 	t.remember()
+	t.mark()
 	t.timed("understand")
 	t.listenIn()
 	t.wakeRuns()
@@ -129,6 +130,7 @@ type turn struct {
 	reading bool // a model has read, and found no answer: nothing is answered without it
 
 	led       []string // the bots that were asked this question
+	gaveOn    []string // the bots whose model gave the message on
 	takesOver string   // the first words of the bot that it was passed to
 	handed    bool     // a question was passed to people
 
@@ -243,7 +245,7 @@ func (t *turn) reply() {
 			if t.before = ""; i > 0 && parts[i-1].Kind == answer.Statement {
 				t.before = parts[i-1].Text
 			}
-			t.led = []string{t.Brief.Name}
+			t.led = append(slices.Clone(t.gaveOn), t.Brief.Name)
 			for beside := part.Kind == answer.Statement && questions; t.ask(part, beside); {
 				continue // with the bot that it was passed to
 			}

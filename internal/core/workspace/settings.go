@@ -227,6 +227,31 @@ func isKey(name string) bool {
 	return name != "" && len(name) <= 40
 }
 
+// TagKnown is the reference of what gives a tag: the settings declare it.
+func TagKnown(path, tag string) document.Reference {
+	return declared(path, "a tag", tag, func(s Settings) []string { return s.Tags })
+}
+
+// StageKnown is the reference of what sets a stage: the settings declare it.
+func StageKnown(path, stage string) document.Reference {
+	return declared(path, "a stage", stage, func(s Settings) (names []string) {
+		for _, of := range s.Stages {
+			names = append(names, of.Name)
+		}
+		return names
+	})
+}
+
+func declared(path, what, name string, of func(Settings) []string) document.Reference {
+	return document.Reference{Path: path, Kind: "settings", Unfit: func(d document.Document) string {
+		names := of(d.(Settings))
+		if slices.Contains(names, name) {
+			return ""
+		}
+		return fmt.Sprintf("%q is not %s of the workspace; the settings declare: %s", name, what, strings.Join(names, ", "))
+	}}
+}
+
 // FieldKnown returns the reference of a document that uses a contact's field.
 func FieldKnown(path, field string) document.Reference {
 	return document.Reference{Path: path, Kind: "settings", Unfit: func(d document.Document) string {

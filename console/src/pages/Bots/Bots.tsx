@@ -9,6 +9,7 @@ import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
 import { NewBot } from "./NewBot"
+import { Powers } from "./Powers"
 import { Trial } from "./Trial"
 
 const titleOf = (b: Schemas["Document"]) => String(readYAML(b.text).title ?? b.name)
@@ -101,6 +102,7 @@ export default function Bots() {
               title={`the brief of ${bot.name}`}
               changedNote="Changes that are not live yet; the trial uses them"
               onDraft={setDraft}
+              more={[{ name: "Powers", show: text => <Powers bot={bot.name} text={text} /> }]}
             >
               <Button
                 look="quiet"
