@@ -203,7 +203,7 @@ steps:
   - count: high water
 `)
 	s.must(s.Flows.Start(t.Context(), "tides", "Robin", []Start{{}}))
-	s.walking("the run has failed", func() bool { list := s.runs("tides"); return len(list) == 1 && list[0].Status == "failed" })
+	s.pausing("the run has failed", time.Minute, func() bool { list := s.runs("tides"); return len(list) == 1 && list[0].Status == "failed" })
 	run := s.runs("tides")[0]
 	if !strings.Contains(run.Why, "step 1 (line 4)") {
 		t.Errorf("it failed: %s", run.Why)
@@ -215,7 +215,7 @@ steps:
 	})
 	s.world.answers(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, `{"high": "14:05"}`) })
 	s.must(s.Flows.Retry(t.Context(), run.ID))
-	s.until("the run is done", func() bool { return s.runs("tides")[0].Status == "done" })
+	s.pausing("the run is done", time.Minute, func() bool { return s.runs("tides")[0].Status == "done" })
 	if err := s.Flows.Retry(t.Context(), run.ID); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a run that is done is retried: %v", err)
 	}
