@@ -279,6 +279,21 @@ func (c *Client) PutDocument(ctx context.Context, kind, name, text string, versi
 	return d, c.send(ctx, http.MethodPut, "/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name), header, DocumentText{text}, &d)
 }
 
+// Drafts returns what is being written of the documents of a kind.
+func (c *Client) Drafts(ctx context.Context, kind string) (page DraftPage, err error) {
+	return page, c.get(ctx, "/drafts/"+url.PathEscape(kind), &page)
+}
+
+// PutDraft keeps what is being written of a document, right or not; what is used stays.
+func (c *Client) PutDraft(ctx context.Context, kind, name, text string) error {
+	return c.send(ctx, http.MethodPut, "/drafts/"+url.PathEscape(kind)+"/"+url.PathEscape(name), nil, DocumentText{text}, nil)
+}
+
+// RemoveDraft throws a draft away.
+func (c *Client) RemoveDraft(ctx context.Context, kind, name string) error {
+	return c.do(ctx, http.MethodDelete, "/api/v1/drafts/"+url.PathEscape(kind)+"/"+url.PathEscape(name), nil, nil, nil)
+}
+
 // CheckDocument returns what is wrong with a document, and keeps nothing.
 func (c *Client) CheckDocument(ctx context.Context, kind, name, text string) (checked Checked, err error) {
 	return checked, c.send(ctx, http.MethodPost, "/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name)+"/check", nil, DocumentText{text}, &checked)

@@ -226,6 +226,20 @@ type OnlyIf struct {
 	Is  []string `json:"is" required:"true" description:"It has one of these values: an empty one if it is not there, * if it is."`
 }
 
+// Draft is what is being written of a document, beside the one that is used.
+type Draft struct {
+	Kind string    `json:"kind" required:"true"`
+	Name string    `json:"name" required:"true"`
+	Text string    `json:"text" required:"true"`
+	By   string    `json:"by,omitempty" description:"Who wrote it last."`
+	At   time.Time `json:"at" required:"true"`
+}
+
+// DraftPage is the drafts of a kind.
+type DraftPage struct {
+	Items []Draft `json:"items" required:"true" nullable:"false"`
+}
+
 // BotExplained is what a brief comes to.
 type BotExplained struct {
 	Powers  []Power  `json:"powers" required:"true" description:"All that the bot may do beside answering from its knowledge: what does not stand here cannot happen."`

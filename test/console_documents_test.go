@@ -2,6 +2,8 @@ package test
 
 import (
 	"errors"
+	"os"
+	"strings"
 	"testing"
 )
 
@@ -77,4 +79,61 @@ func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
 	wish, err := s.client.Document(s.ctx, "forms", "wish")
 	s.must(err)
 	contains(t, wish.Text, "- {field: mail, label: Your e-mail address, as: email, required: true, save: email}\n  - {field: who,")
+}
+
+// What is being written is kept as a draft for every builder, on all machines, while customers
+// talk to what is live; it says what is missing, and ends when it is put live or thrown away.
+func TestADraftOfABriefStandsBesideWhatIsLive(t *testing.T) {
+	s := open(t)
+	p := s.console("Robin", false)
+	greets := func(with string) {
+		t.Helper()
+		turn, err := s.client.Ask(s.ctx, "front-desk", "hello, do dogs travel free?")
+		if s.must(err); !strings.Contains(turn.Answer, with) {
+			t.Errorf("what is live says %q", turn.Answer)
+		}
+	}
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/bots/front-desk"), p.AwaitText("Version 1 is live", false), p.Fill("Name", "Polly"), p.Click("Keep as a draft", false),
+		p.AwaitText("A draft, by Robin, kept", false), p.AwaitText("version 1 is live", false),
+	))
+	greets("I'm Pip")
+	s.must(errors.Join(
+		// Another builder, at another machine, finds it and goes on.
+		p.Do(`sessionStorage.clear()`), p.Go(s.PublicURL+"/bots/front-desk"), p.AwaitText("A draft, by Robin, kept", false), p.Await(`[...document.querySelectorAll("input")].some(i => i.value === "Polly")`),
+		p.Type(`input[aria-label="Write as a customer"]`, "hello", false), p.Click("Say", false), p.AwaitText("I'm Polly", false),
+		p.Click("Put live", false), p.AwaitText("Version 2 is live", false),
+	))
+	greets("I'm Polly")
+	page, err := s.client.Drafts(s.ctx, "bots")
+	if s.must(err); len(page.Items) > 0 {
+		t.Errorf("drafts that were put live are kept: %+v", page.Items)
+	}
+	s.must(errors.Join(
+		p.Fill("Name", "Percy"), p.Click("Keep as a draft", false), p.AwaitText("version 2 is live", false), p.Click("Discard the draft", false), p.AwaitText("Version 2 is live", false),
+		// One that was never live has a draft too.
+		p.Go(s.PublicURL+"/bots?new=1"), p.Fill("Name in other documents", "gate"), p.AwaitText("still missing", false), p.Click("Keep as a draft", false), p.AwaitText("A draft, by Robin, kept", false),
+		p.Do(`sessionStorage.clear()`), p.Go(s.PublicURL+"/bots"), p.Click("gate · draft", false), p.AwaitText("A draft, by Robin", false), p.Tab("Powers"), p.AwaitText("No customer reaches it", false),
+	))
+	if _, err := s.client.Document(s.ctx, "bots", "gate"); err == nil {
+		t.Error("a draft alone is a bot")
+	}
+	file := t.TempDir() + "/gate.yaml"
+	s.must(os.WriteFile(file, []byte("bot: gate\nname: Gus\ntools: [nothing]\n"), 0o600))
+	out, complaint, code := s.parrot("", "bot", "push", "-draft", file)
+	contains(t, out, "The draft of gate is kept; what is live stays as it is.")
+	contains(t, complaint, "cannot go live yet", `nothing`)
+	if code != 0 {
+		t.Errorf("a draft that is not right yet ends with %d", code)
+	}
+	out, _, _ = s.parrot("", "bot", "drafts")
+	contains(t, out, "gate", "just now")
+	out, _, _ = s.parrot("", "bot", "show", "-draft", "gate")
+	contains(t, out, "name: Gus")
+	if err := s.client.PutDraft(s.ctx, "flows", "thanks", "flow: thanks"); err == nil {
+		t.Error("a flow has a draft beside its draft")
+	}
+	if err := s.client.PutDraft(s.ctx, "bots", "No Name", "bot: x"); err == nil {
+		t.Error("a draft has a name that no document can have")
+	}
 }

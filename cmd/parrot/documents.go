@@ -36,8 +36,11 @@ func documents(kind document.Kind) func(*call) error {
 	return func(c *call) error {
 		c.remote()
 		most := 2
+		draft := new(bool)
 		if kind.Drafts {
 			c.draftFlags()
+		} else {
+			draft = c.flags.Bool("draft", false, "push: keep it as a draft, and what is live as it is; show, pull: the draft")
 		}
 		switch kind.Name {
 		case "tool":
@@ -60,7 +63,7 @@ func documents(kind document.Kind) func(*call) error {
 		}
 		if len(c.args) > 1 {
 			target = c.args[1]
-		} else if !slices.Contains([]string{"list", "schema", "runs", "waiting"}, action) {
+		} else if !slices.Contains([]string{"list", "drafts", "schema", "runs", "waiting"}, action) {
 			return usage("parrot %s %s needs a name or a file", c.name, action)
 		}
 		switch action {
@@ -71,8 +74,13 @@ func documents(kind document.Kind) func(*call) error {
 			return c.listDocuments(cl, kind)
 		case "schema":
 			return cl.Schema(c.ctx, kind.Plural, c.out)
+		case "drafts":
+			if kind.Drafts {
+				return c.listFlows(cl)
+			}
+			return c.listDrafts(cl, kind)
 		case "show", "pull":
-			d, err := cl.Document(c.ctx, kind.Plural, target)
+			d, err := c.document(cl, kind, target, *draft)
 			if err != nil {
 				return err
 			}
@@ -84,7 +92,12 @@ func documents(kind document.Kind) func(*call) error {
 				return c.print(d, func(w io.Writer) { fmt.Fprintf(w, "Written to %s (version %d).\n", file, d.Version) })
 			}
 			return c.print(d, func(w io.Writer) { fmt.Fprint(w, d.Text) })
-		case "check", "push":
+		case "push":
+			if *draft {
+				return c.pushDraft(cl, kind, target)
+			}
+			return c.writeDocument(cl, kind, action, target)
+		case "check":
 			return c.writeDocument(cl, kind, action, target)
 		case "restore":
 			return c.restoreDocument(cl, kind, target)
@@ -103,6 +116,63 @@ func documents(kind document.Kind) func(*call) error {
 		}
 		return usage("there is no parrot %s %s; there are %s", c.name, action, c.arguments)
 	}
+}
+
+// document is one document, or the draft of it.
+func (c *call) document(cl *client.Client, kind document.Kind, name string, draft bool) (client.Document, error) {
+	if !draft {
+		return cl.Document(c.ctx, kind.Plural, name)
+	}
+	page, err := cl.Drafts(c.ctx, kind.Plural)
+	if err != nil {
+		return client.Document{}, err
+	}
+	for _, d := range page.Items {
+		if d.Name == name {
+			return client.Document{Kind: d.Kind, Name: d.Name, Text: d.Text, UpdatedAt: d.At}, nil
+		}
+	}
+	return client.Document{}, fmt.Errorf("there is no draft of %s; parrot %s drafts lists those that are there", name, kind.Name)
+}
+
+func (c *call) listDrafts(cl *client.Client, kind document.Kind) error {
+	page, err := cl.Drafts(c.ctx, kind.Plural)
+	if err != nil {
+		return err
+	}
+	return c.print(page, func(w io.Writer) {
+		if len(page.Items) == 0 {
+			fmt.Fprintf(w, "No drafts of %s are kept.\n", kind.Plural)
+			return
+		}
+		fmt.Fprintln(w, "NAME\tKEPT\tBY")
+		for _, d := range page.Items {
+			fmt.Fprintf(w, "%s\t%s\t%s\n", d.Name, ago(d.At), d.By)
+		}
+	})
+}
+
+// pushDraft keeps a file as a draft, and says what is wrong with it.
+func (c *call) pushDraft(cl *client.Client, kind document.Kind, file string) error {
+	raw, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	name := nameOf(kind, file, raw)
+	if err := cl.PutDraft(c.ctx, kind.Plural, name, string(raw)); err != nil {
+		return inFile(err, name, file)
+	}
+	checked, err := cl.CheckDocument(c.ctx, kind.Plural, name, string(raw))
+	if err != nil {
+		return err
+	}
+	c.warn(checked.Warnings, file)
+	if len(checked.Problems) > 0 {
+		fmt.Fprintf(c.errors, "The draft is kept, and cannot go live yet:\n%s\n", inFile(&client.Error{Problems: checked.Problems}, name, file))
+	}
+	return c.print(map[string]string{"draft": name}, func(w io.Writer) {
+		fmt.Fprintf(w, "The draft of %[1]s is kept; what is live stays as it is. parrot %[2]s push %[3]s puts it live.\n", name, kind.Name, file)
+	})
 }
 
 func (c *call) listDocuments(cl *client.Client, kind document.Kind) error {

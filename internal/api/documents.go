@@ -101,6 +101,35 @@ func listRemoved(q *request) (page client.DocumentPage, err error) {
 	return page, err
 }
 
+func listDrafts(q *request) (page client.DraftPage, err error) {
+	kind, err := q.kind()
+	if err != nil {
+		return page, err
+	}
+	list, err := q.workspace.Store().Drafts(q.Request.Context(), kind.Name)
+	page.Items = make([]client.Draft, len(list))
+	for i, d := range list {
+		page.Items[i] = client.Draft{Kind: d.Kind, Name: d.Name, Text: d.Text, By: d.Author, At: d.UpdatedAt}
+	}
+	return page, err
+}
+
+func putDraft(q *request, in client.DocumentText) error {
+	kind, err := q.kind()
+	if err != nil {
+		return err
+	}
+	return q.workspace.Documents.PutDraft(engine.WithAuthor(q.Request.Context(), q.access.Label), kind.Name, q.Param("name"), in.Text)
+}
+
+func removeDraft(q *request) error {
+	kind, err := q.kind()
+	if err != nil {
+		return err
+	}
+	return q.workspace.Documents.RemoveDraft(q.Request.Context(), kind.Name, q.Param("name"))
+}
+
 func documentOf(d store.Document) client.Document {
 	return client.Document{Kind: d.Kind, Name: d.Name, Text: d.Text, Version: d.Version, UpdatedAt: d.UpdatedAt}
 }

@@ -173,6 +173,30 @@ func (d *Documents) Put(ctx context.Context, kind, name, source string, ifVersio
 	return version, d.w.reload(ctx)
 }
 
+// mostDraft is how many bytes a draft may have.
+const mostDraft = 1 << 20
+
+// PutDraft keeps what is being written of a document, right or not; the document that is used
+// stays as it is. Of kinds that have drafts of their own the error is ErrNotLive.
+func (d *Documents) PutDraft(ctx context.Context, kind, name, source string) error {
+	k, _ := document.Find(d.w.options.Documents, kind)
+	switch {
+	case k.Drafts:
+		return fmt.Errorf("%wwhat is kept of the kind %s is a draft until it is put live", ErrNotLive, kind)
+	case !document.IsName(name):
+		return document.Problems{{Line: 1, Column: 1, Message: fmt.Sprintf("%q is not a name: use small letters, digits and hyphens, at most 40", name)}}
+	case len(source) > mostDraft:
+		return document.Problems{{Line: 1, Column: 1, Message: fmt.Sprintf("a draft has at most %d bytes", mostDraft)}}
+	}
+	draft := store.Document{Kind: kind, Name: name, Text: source, Author: author(ctx), UpdatedAt: d.w.Clock.Now()}
+	return d.w.write(ctx, func(tx *store.Tx) error { return tx.PutDraft(draft) })
+}
+
+// RemoveDraft throws away what was being written of a document.
+func (d *Documents) RemoveDraft(ctx context.Context, kind, name string) error {
+	return d.w.write(ctx, func(tx *store.Tx) error { return tx.RemoveDraft(kind, name, d.w.Clock.Now()) })
+}
+
 // Check reports what is wrong with a document, as document.Problems: in itself, in
 // what it refers to, and for what refers to it.
 func (d *Documents) Check(kind, name, source string) error {

@@ -52,6 +52,9 @@ func (t *Tx) PutDocument(d Document, ifVersion int) (version int, err error) {
 	if ifVersion > 0 && version != ifVersion || ifVersion == Fresh && version > 0 {
 		return version, ErrConflict
 	}
+	if err := t.settleDraft(d.Kind, d.Name, d.UpdatedAt); err != nil {
+		return version, err
+	}
 	if version > 0 && text == d.Text {
 		return version, nil
 	}
@@ -79,6 +82,9 @@ func (t *Tx) RemoveDocument(kind, name string, now time.Time) error {
 	n, err := t.exec(`DELETE FROM document WHERE kind = ? AND name = ?`, kind, name)
 	if err == nil && n == 0 {
 		err = ErrNotFound
+	}
+	if err == nil {
+		err = t.settleDraft(kind, name, now)
 	}
 	if err != nil {
 		return err

@@ -146,6 +146,10 @@ export const api = {
   document: (kind: string, name: string) =>
     call<Schemas["Document"]>("GET", `/documents/${at(kind)}/${at(name)}`),
   removeDocument: (kind: string, name: string) => call<void>("DELETE", `/documents/${at(kind)}/${at(name)}`),
+  drafts: (kind: string) => call<Schemas["DraftPage"]>("GET", `/drafts/${at(kind)}`),
+  putDraft: (kind: string, name: string, text: string) =>
+    call<void>("PUT", `/drafts/${at(kind)}/${at(name)}`, { text }),
+  removeDraft: (kind: string, name: string) => call<void>("DELETE", `/drafts/${at(kind)}/${at(name)}`),
   removed: (kind: string) => call<Schemas["DocumentPage"]>("GET", `/removed/${at(kind)}`),
   kinds: () => call<Schemas["DocumentKindPage"]>("GET", "/documents"),
   tryBot: (name: string, message: string, before: Schemas["TrialState"], brief: string) =>

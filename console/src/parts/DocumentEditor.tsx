@@ -1,6 +1,6 @@
 import { Textarea } from "@headlessui/react"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
-import { type ReactNode, type RefObject, useEffect, useState } from "react"
+import { type ReactNode, type RefObject, useEffect, useRef, useState } from "react"
 import { api, type Schemas } from "../api/client"
 import { useInAddress } from "./address"
 import { Button } from "./Button"
@@ -22,11 +22,7 @@ export function nameIn(text: string, kind: { name: string; titled?: boolean }): 
   return (words ?? []).join("-").slice(0, 40).replace(/-$/, "")
 }
 
-/**
- * The text of a document, checked while it is written and kept while it is not put live. A new one has
- * version 0.
- */
-export function DocumentEditor(props: {
+type Props = {
   kind: Schemas["DocumentKind"]
   document: Schemas["Document"]
   title: string
@@ -40,13 +36,34 @@ export function DocumentEditor(props: {
   act?: string
   /** More ways to look at the text, each a tab. */
   more?: { name: string; show: (text: string) => ReactNode }[]
+  /** Says something of the text, below how it stands. */
+  note?: (text: string) => ReactNode
   /** Takes changes to the text from beside the editor. */
   editor?: RefObject<((how: (text: string) => string) => void) | null>
-}) {
+}
+
+/**
+ * A document as a form and as text, checked while it is written; what is written can be kept as a draft
+ * beside what is live. A new one has version 0.
+ */
+export function DocumentEditor(props: Props) {
+  const { plural } = props.kind
+  const drafts = useQuery({
+    queryKey: ["documents", plural, "drafts"],
+    queryFn: () => api.drafts(plural),
+    enabled: !props.kind.drafts,
+  })
+  if (drafts.isPending && !props.kind.drafts) return null
+  return <Editor {...props} drafts={drafts.data?.items ?? []} />
+}
+
+function Editor(props: Props & { drafts: Schemas["Draft"][] }) {
   const { kind, document: doc, onDraft } = props
   const queries = useQueryClient()
   const kept = `${kind.name} ${doc.name || "new like " + nameIn(doc.text, kind)}`
-  const [text, setText] = useState(() => sessionStorage.getItem(kept) ?? doc.text)
+  const [text, setText] = useState(
+    () => sessionStorage.getItem(kept) ?? props.drafts.find(d => d.name === doc.name)?.text ?? doc.text,
+  )
   const [base, setBase] = useState(doc)
   const { editor } = props
   useEffect(() => {
@@ -56,6 +73,16 @@ export function DocumentEditor(props: {
   const changed = fresh || text !== base.text
   const name = fresh ? nameIn(text, kind) : doc.name
   const now = useNow(30)
+  const draft = props.drafts.find(d => d.name === name)
+  const atDraft = draft?.text === text
+  // What a colleague wrote into the draft is shown, unless something else is being written.
+  const lastDraft = useRef(draft?.text)
+  useEffect(() => {
+    if (draft && lastDraft.current === text) setText(draft.text)
+    lastDraft.current = draft?.text
+    // Only a draft that changes counts, not what is typed.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [draft?.text])
 
   // A newer version from elsewhere is shown, unless something is being written.
   useEffect(() => {
@@ -65,10 +92,10 @@ export function DocumentEditor(props: {
     }
   }, [doc, base.version, changed])
   useEffect(() => {
-    if (text !== base.text) sessionStorage.setItem(kept, text)
+    if (text !== base.text && !atDraft) sessionStorage.setItem(kept, text)
     else sessionStorage.removeItem(kept)
     onDraft?.(text !== base.text ? text : null)
-  }, [base.text, kept, onDraft, text])
+  }, [atDraft, base.text, kept, onDraft, text])
 
   const [settled, setSettled] = useState(text)
   useEffect(() => {
@@ -89,6 +116,19 @@ export function DocumentEditor(props: {
       void queries.invalidateQueries({ queryKey: ["documents"] })
       void queries.invalidateQueries({ queryKey: ["declared"] })
       props.onKept?.(d)
+    },
+  })
+  const keepDraft = useMutation({
+    mutationFn: () => api.putDraft(kind.plural, name, text),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["documents", kind.plural, "drafts"] }),
+  })
+  const discard = useMutation({
+    mutationFn: async () => {
+      if (draft) await api.removeDraft(kind.plural, name)
+    },
+    onSuccess: () => {
+      setText(base.text)
+      void queries.invalidateQueries({ queryKey: ["documents", kind.plural, "drafts"] })
     },
   })
   // What went wrong with a text says nothing of another one.
@@ -117,7 +157,12 @@ export function DocumentEditor(props: {
         <div className="mr-auto">
           <h2 className="font-semibold first-letter:uppercase">{props.title}</h2>
           <p className="text-sm text-soft">
-            {fresh ? (
+            {atDraft ? (
+              <span className="text-saffron">
+                A draft{draft.by && `, by ${draft.by}`}, kept {ago(draft.at, now)}
+                {!fresh && `; version ${base.version} is live`}
+              </span>
+            ) : fresh ? (
               "Not kept yet; begin from this example"
             ) : changed ? (
               <span className="text-saffron">
@@ -129,8 +174,18 @@ export function DocumentEditor(props: {
               </>
             )}
           </p>
+          {props.note?.(settled)}
         </div>
-        {!fresh && changed && <Button onClick={() => setText(base.text)}>Discard</Button>}
+        {changed && (!fresh || draft) && (
+          <Button disabled={discard.isPending} onClick={() => discard.mutate()}>
+            {draft ? "Discard the draft" : "Discard"}
+          </Button>
+        )}
+        {changed && !atDraft && !props.act && !kind.drafts && (
+          <Button disabled={!name || keepDraft.isPending} onClick={() => keepDraft.mutate()}>
+            Keep as a draft
+          </Button>
+        )}
         {!changed && props.children}
         <Button
           look="main"
@@ -140,7 +195,7 @@ export function DocumentEditor(props: {
           {props.act ?? "Put live"}
         </Button>
       </div>
-      <Wrong error={save.error} />
+      <Wrong error={save.error ?? keepDraft.error ?? discard.error} />
       {views.length > 1 && (
         <div role="tablist" aria-label="The document" className="flex gap-1 border-b border-line px-4 pt-1">
           {views.map(v => (

@@ -5,11 +5,12 @@ import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
+import { Drafts, useDraftsApart } from "../../parts/Drafts"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
 import { NewBot } from "./NewBot"
-import { Powers } from "./Powers"
+import { Missing, Powers } from "./Powers"
 import { Trial } from "./Trial"
 
 const titleOf = (b: Schemas["Document"]) => String(readYAML(b.text).title ?? b.name)
@@ -23,7 +24,9 @@ export default function Bots() {
   const navigate = useNavigate()
   const [fresh] = useInAddress("new")
   const [like] = useInAddress("like")
+  const [goesOn] = useInAddress("draft")
   const taken = bots.data?.items.map(b => b.name) ?? []
+  const apart = useDraftsApart("bots", taken)
   const begins = bots.data?.items.find(b => b.name === like)
   const named = name ? bots.data?.items.find(b => b.name === name) : bots.data?.items[0]
   const bot = fresh ? undefined : named
@@ -42,6 +45,7 @@ export default function Bots() {
               {titleOf(b)}
             </Link>
           ))}
+        <Drafts plural="bots" taken={taken} to={draft => "/bots?new=1&draft=" + encodeURIComponent(draft)} />
         {!fresh && (
           <Button onClick={() => void navigate("/bots?new=choose")}>
             <PlusIcon className="size-4" />
@@ -73,19 +77,23 @@ export default function Bots() {
           onBlank={() => void navigate("/bots?new=1")}
         />
       )}
-      {fresh && fresh !== "choose" && kind && bots.isSuccess && (
+      {fresh && fresh !== "choose" && kind && bots.isSuccess && (!goesOn || apart.length > 0) && (
         <div className="flex min-h-0 flex-1 flex-col overflow-y-auto px-4 pb-4 lg:overflow-hidden lg:px-6">
           <DocumentEditor
-            key={begins?.name}
+            key={goesOn || begins?.name}
             kind={kind}
             document={{
               kind: "bot",
               name: "",
-              text: begins ? duplicate(begins.text, "bot", taken) : underFreeName(kind.example, "bot", taken),
+              text:
+                apart.find(d => d.name === goesOn)?.text ??
+                (begins ? duplicate(begins.text, "bot", taken) : underFreeName(kind.example, "bot", taken)),
               version: 0,
               updated_at: "",
             }}
             title="the brief of a new bot"
+            note={text => <Missing bot="" text={text} />}
+            more={[{ name: "Powers", show: text => <Powers bot="" text={text} /> }]}
             onKept={d => void navigate("/bots/" + d.name, { replace: true })}
           />
         </div>
@@ -102,6 +110,7 @@ export default function Bots() {
               title={`the brief of ${bot.name}`}
               changedNote="Changes that are not live yet; the trial uses them"
               onDraft={setDraft}
+              note={text => <Missing bot={bot.name} text={text} />}
               more={[{ name: "Powers", show: text => <Powers bot={bot.name} text={text} /> }]}
             >
               <Button

@@ -1,14 +1,30 @@
 import { useQuery } from "@tanstack/react-query"
 import { api } from "../../api/client"
+import { useInAddress } from "../../parts/address"
 import { Wrong } from "../../parts/Says"
 
-/** What a brief lets a bot do beside answering, a sentence each, and what is still missing. */
-export function Powers({ bot, text }: { bot: string; text: string }) {
-  const told = useQuery({
+const useExplained = (bot: string, text: string) =>
+  useQuery({
     queryKey: ["bot-explained", bot, text],
     queryFn: () => api.explainBot(bot || "new", text),
     placeholderData: before => before,
   })
+
+/** How much is still missing before customers are well served, with the way to what it is. */
+export function Missing({ bot, text }: { bot: string; text: string }) {
+  const [, setView] = useInAddress("as")
+  const n = useExplained(bot, text).data?.missing.length ?? 0
+  if (n === 0) return null
+  return (
+    <button className="text-sm text-saffron underline" onClick={() => setView("powers", true)}>
+      {n === 1 ? "One thing is" : `${n} things are`} still missing
+    </button>
+  )
+}
+
+/** What a brief lets a bot do beside answering, a sentence each, and what is still missing. */
+export function Powers({ bot, text }: { bot: string; text: string }) {
+  const told = useExplained(bot, text)
   const missing = told.data?.missing ?? []
   return (
     <div className="mx-auto max-w-2xl space-y-4 p-4">

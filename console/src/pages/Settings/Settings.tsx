@@ -6,6 +6,7 @@ import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
+import { Drafts, useDraftsApart } from "../../parts/Drafts"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { duplicate, underFreeName } from "../../parts/yaml"
@@ -70,9 +71,14 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
   const [like] = useInAddress("like")
   const begins = items.find(d => d.name === like)
   const taken = items.map(d => d.name)
-  const text = begins
-    ? duplicate(begins.text, kind.name, taken)
-    : underFreeName(kind.example, kind.name, taken)
+  const [goesOn] = useInAddress("draft")
+  const apart = useDraftsApart(kind.plural, taken)
+  const draft = apart.find(d => d.name === goesOn)
+  const text = draft
+    ? draft.text
+    : begins
+      ? duplicate(begins.text, kind.name, taken)
+      : underFreeName(kind.example, kind.name, taken)
   const blank = { kind: kind.name, name: "", text, version: 0, updated_at: "" }
   return (
     <div className="flex min-w-0 flex-1 shrink-0 flex-col gap-3 lg:min-h-0 lg:shrink">
@@ -89,6 +95,11 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
               {d.name}
             </Link>
           ))}
+        <Drafts
+          plural={kind.plural}
+          taken={taken}
+          to={one => `/settings/${kind.plural}?new=1&draft=${encodeURIComponent(one)}`}
+        />
         {may && !fresh && (
           <Button onClick={() => void navigate(`/settings/${kind.plural}?new=1`)}>
             <PlusIcon className="size-4" />
@@ -98,9 +109,10 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
       </div>
       <Wrong error={list.error} />
       {fresh ? (
-        list.isSuccess && (
+        list.isSuccess &&
+        (!goesOn || draft) && (
           <DocumentEditor
-            key={begins?.name}
+            key={goesOn || begins?.name}
             kind={kind}
             document={blank}
             title={`a new ${kind.name}`}
