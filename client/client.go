@@ -319,6 +319,11 @@ func (c *Client) Try(ctx context.Context, bot string, t Trial) (turn TrialTurn, 
 	return turn, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/trial", nil, t, &turn)
 }
 
+// OrderNotes sets free notes about a bot in order, as parts of its brief.
+func (c *Client) OrderNotes(ctx context.Context, bot, notes string) (out NotesInOrder, err error) {
+	return out, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/order", nil, Notes{notes}, &out)
+}
+
 // ExplainBot tells what the text of a brief lets a bot do, and what is still missing.
 func (c *Client) ExplainBot(ctx context.Context, bot, text string) (out BotExplained, err error) {
 	return out, c.send(ctx, http.MethodPost, "/bots/"+url.PathEscape(bot)+"/explain", nil, DocumentText{text}, &out)

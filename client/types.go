@@ -226,6 +226,25 @@ type OnlyIf struct {
 	Is  []string `json:"is" required:"true" description:"It has one of these values: an empty one if it is not there, * if it is."`
 }
 
+// Notes are what somebody wrote down about a bot, as it came to mind.
+type Notes struct {
+	Notes string `json:"notes" required:"true"`
+}
+
+// NotesInOrder is what notes come to as parts of a brief.
+type NotesInOrder struct {
+	Values map[string]any `json:"values" required:"true" description:"By key of the brief; a dot leads into a block: voice.tone."`
+	Placed []PlacedNote   `json:"placed" required:"true" nullable:"false" description:"Where each sentence went; none, where a model read them."`
+	By     string         `json:"by,omitempty" description:"The model that proposes it; without one, the built-in means do."`
+	Why    string         `json:"why,omitempty" description:"Why no model did, where one might have."`
+}
+
+// PlacedNote is a sentence of notes, and where it went.
+type PlacedNote struct {
+	Sentence string `json:"sentence" required:"true"`
+	Key      string `json:"key" required:"true" description:"Of the brief; empty: nowhere."`
+}
+
 // Draft is what is being written of a document, beside the one that is used.
 type Draft struct {
 	Kind string    `json:"kind" required:"true"`

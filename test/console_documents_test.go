@@ -137,3 +137,33 @@ func TestADraftOfABriefStandsBesideWhatIsLive(t *testing.T) {
 		t.Error("a draft has a name that no document can have")
 	}
 }
+
+// Free notes become parts of the brief: the builder sees what would change, leaves out what is
+// not wanted, and nothing else of the text is touched.
+func TestNotesAreSetInOrderInTheConsole(t *testing.T) {
+	s := open(t)
+	before, err := s.client.Document(s.ctx, "bots", "freight")
+	s.must(err)
+	p := s.console("Robin", true)
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/bots/freight?as=notes"), p.Fill("Notes", `You are Quill. Be warm and plain. Never promise a seat. The moon is big. Sign off with "Your crew".`), p.Click("Set in order", false),
+		p.AwaitText("What would change", false), p.AwaitText("Now: Corrie", false), p.AwaitText("These have no place of their own", false), p.AwaitText("The moon is big.", false),
+		p.Do(`[...document.querySelectorAll("[aria-label='What is proposed'] [role=checkbox]")].find(c => c.closest("div").innerText.trim() === "Name").click()`),
+		p.Click("Take over these 3", false), p.AwaitText("Changes that are not live yet", false), p.Click("Put live", false), p.AwaitText("Version 2 is live", false),
+	))
+	after, err := s.client.Document(s.ctx, "bots", "freight")
+	s.must(err)
+	contains(t, after.Text, "name: Corrie\n", "warm and plain", "Never promise a seat", "sign_off:")
+	for line := range strings.Lines(before.Text) {
+		if !strings.Contains(after.Text, line) {
+			t.Errorf("the line %q is gone", line)
+		}
+	}
+	if _, err := s.client.OrderNotes(s.ctx, "freight", strings.Repeat("x", 20_001)); err == nil {
+		t.Error("notes without end are read")
+	}
+	notes := t.TempDir() + "/notes.txt"
+	s.must(os.WriteFile(notes, []byte("Never promise a seat. The moon is big."), 0o600))
+	out, _, _ := s.parrot("", "bot", "order", notes)
+	contains(t, out, "rules:\n  - Never promise a seat\n", "# not placed: The moon is big.")
+}

@@ -15,7 +15,43 @@ import (
 // botActions are what bots can do beside what all documents can.
 var botActions = []action{
 	{"new", "parrot bot new support -name Sam -to team/crew", (*call).newBot},
+	{"order", "parrot bot order notes.txt", (*call).orderNotes},
 	{"powers", "parrot bot powers front-desk", (*call).botPowers},
+}
+
+// orderNotes shows what free notes come to as parts of a brief, in YAML.
+func (c *call) orderNotes(cl *client.Client, file string) error {
+	raw, err := c.readInput(file)
+	if err != nil {
+		return err
+	}
+	out, err := cl.OrderNotes(c.ctx, "new", string(raw))
+	if err != nil {
+		return err
+	}
+	return c.print(out, func(w io.Writer) {
+		brief := map[string]any{}
+		for key, value := range out.Values {
+			if block, inner, is := strings.Cut(key, "."); is {
+				within, _ := brief[block].(map[string]any)
+				if within == nil {
+					within = map[string]any{}
+				}
+				within[inner] = value
+				brief[block] = within
+			} else {
+				brief[key] = value
+			}
+		}
+		if text, err := yaml.MarshalWithOptions(brief, yaml.IndentSequence(true)); err == nil {
+			fmt.Fprint(w, string(text))
+		}
+		for _, p := range out.Placed {
+			if p.Key == "" {
+				fmt.Fprintf(w, "# not placed: %s\n", p.Sentence)
+			}
+		}
+	})
 }
 
 // botPowers tells what a bot may do beside answering, and what is missing yet.

@@ -22,7 +22,7 @@ const quizLimit = 16 << 20
 
 // quiz puts a file of questions to the service's knowledge.
 func (c *call) quiz(cl *client.Client, file, botName string) error {
-	raw, err := c.readQuiz(file)
+	raw, err := c.readInput(file)
 	if err != nil {
 		return err
 	}
@@ -33,7 +33,8 @@ func (c *call) quiz(cl *client.Client, file, botName string) error {
 	return c.printQuiz(report)
 }
 
-func (c *call) readQuiz(file string) ([]byte, error) {
+// readInput reads a file, or standard input for "-".
+func (c *call) readInput(file string) ([]byte, error) {
 	in := c.in
 	if file != "-" {
 		f, err := os.Open(file)
@@ -45,14 +46,14 @@ func (c *call) readQuiz(file string) ([]byte, error) {
 	}
 	raw, err := io.ReadAll(io.LimitReader(in, quizLimit+1))
 	if err == nil && len(raw) > quizLimit {
-		err = fmt.Errorf("the quiz has more than %d MB", quizLimit>>20)
+		err = fmt.Errorf("%s has more than %d MB", file, quizLimit>>20)
 	}
 	return raw, err
 }
 
 // quizFolder puts a file of questions to a folder, without a running service.
 func (c *call) quizFolder(f knowledgeFlags, file string) error {
-	raw, err := c.readQuiz(file)
+	raw, err := c.readInput(file)
 	if err != nil {
 		return err
 	}

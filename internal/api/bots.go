@@ -135,3 +135,18 @@ func explainBot(q *request, in client.DocumentText) (out client.BotExplained, er
 	}
 	return out, err
 }
+
+// mostNotes is how many letters of notes are set in order at once.
+const mostNotes = 20_000
+
+func orderNotes(q *request, in client.Notes) (out client.NotesInOrder, err error) {
+	if err := text(in.Notes, "notes", mostNotes); err != nil {
+		return out, err
+	}
+	p := q.workspace.SetInOrder(q.Request.Context(), in.Notes)
+	out = client.NotesInOrder{Values: p.Values, By: p.By, Why: p.Why, Placed: make([]client.PlacedNote, len(p.Placed))}
+	for i, one := range p.Placed {
+		out.Placed[i] = client.PlacedNote{Sentence: one.Sentence, Key: one.Key}
+	}
+	return out, nil
+}

@@ -239,6 +239,7 @@ var routes = sync.OnceValue(func() []route {
 
 		{"POST", "/bots/:name/ask", "Bots", "Put one question to a bot", byName{}, takes(ask), ok, false},
 		{"POST", "/bots/:name/trial", "Bots", "Talk to a bot where nobody else sees it", byName{}, takes(try), ok, false},
+		{"POST", "/bots/:name/order", "Bots", "Set free notes in order: as parts of a brief, for a person to take over; nothing is kept", byName{}, takes(orderNotes), ok, false},
 		{"POST", "/bots/:name/explain", "Bots", "Tell what a brief lets a bot do, in plain sentences, and what is still missing; nothing is kept", byName{}, takes(explainBot), ok, false},
 
 		{"GET", "/documents/:kind/:name/versions", "Documents", "The versions of a document, the newest first", oneDocument{}, gives(listVersions), ok, false},

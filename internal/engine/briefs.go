@@ -4,8 +4,10 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
 )
@@ -77,4 +79,65 @@ func (w *Workspace) connectionsOf(c *config, b bot.Brief) (names []string) {
 // reached reports whether a channel or another bot leads to a bot.
 func (w *Workspace) reached(c *config, name string) bool {
 	return slices.ContainsFunc(c.dependents("bot", name), func(k keptDocument) bool { return k.Kind == "channel" || k.Kind == "bot" || k.Kind == "flow" })
+}
+
+// A Proposal is what notes about a bot come to as parts of its brief, for a person to take over.
+type Proposal struct {
+	Values map[string]any // by key of the brief: voice.tone
+	Placed []bot.Placed   // where each sentence of the notes went; none, where a model read them
+	By     string         // the model that made it; "": the built-in means
+	Why    string         // why no model did, where one might have
+}
+
+// partsOfBrief are what a model is asked to take out of notes.
+var partsOfBrief = []thinker.Field{
+	{Name: "name", Label: "what the bot calls itself", Type: "text"}, {Name: "role", Label: "what it is there for, in a sentence or two", Type: "text"},
+	{Name: "duties", Label: "what it does, beginning with the verb", Type: "list"}, {Name: "rules", Label: "what it must keep to or must never do", Type: "list"},
+	{Name: "voice.tone", Label: "how it sounds, in a few words", Type: "text"}, {Name: "order", Label: "what it does in a talk, one thing after another", Type: "list"},
+	{Name: "wordings.greeting", Label: "the words of its greeting", Type: "list"}, {Name: "wordings.sign_off", Label: "the words below its replies", Type: "list"},
+}
+
+// SetInOrder sorts free notes into the parts of a brief: by the workspace's model where there
+// is one that answers, else by the built-in means. Nothing is kept.
+func (w *Workspace) SetInOrder(ctx context.Context, notes string) Proposal {
+	placed := bot.SetInOrder(notes)
+	p := Proposal{Values: bot.Gathered(placed), Placed: placed}
+	connection := w.Documents.Settings().Model
+	if connection == "" {
+		return p
+	}
+	model, task := thinker.Model{}, thinker.Task{Kind: thinker.Extract, Said: notes, Fields: partsOfBrief}
+	thought, use := w.askModel(ctx, connection, "", model.Ask(task))
+	if err := w.write(ctx, func(tx *store.Tx) error { return tx.NoteModelUse(use) }); err != nil {
+		w.log.Warn("what a model used could not be noted", "error", err)
+	}
+	if thought.Error != "" {
+		p.Why = thought.Error
+		return p
+	}
+	o, err := model.Read(task, thought.Reply)
+	if err != nil {
+		p.Why = err.Error()
+		return p
+	}
+	read := 0
+	for _, f := range partsOfBrief {
+		value := o.Values[f.Name]
+		if value == "" {
+			continue
+		}
+		if read++; f.Type != "list" {
+			p.Values[f.Name] = value
+			continue
+		}
+		var list []any
+		for line := range strings.Lines(value) {
+			list = append(list, strings.TrimSpace(line))
+		}
+		p.Values[f.Name] = list
+	}
+	if conn, ok := find[workspace.Connection](w.config.Load(), connection); ok && read > 0 {
+		p.By, p.Placed = conn.Title, nil
+	}
+	return p
 }

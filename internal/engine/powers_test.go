@@ -1,9 +1,13 @@
 package engine
 
 import (
+	"encoding/json"
+	"net/http"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"urgentparrot.example/internal/core/bot"
 )
@@ -87,5 +91,35 @@ func TestABriefIsToldInPowersAndWhatItLacks(t *testing.T) {
 		if _, err := s.Documents.Put(t.Context(), "bot", "b", "bot: b\nname: B\n"+text+"\n", 0); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", text, err)
 		}
+	}
+}
+
+// A model proposes what stands in notes, of which nobody has to take anything; where it cannot,
+// the built-in means do, and say why. What it says that no brief has is left out.
+func TestAModelSetsNotesInOrder(t *testing.T) {
+	s := openStage(t)
+	s.put("connection", "connection: desk\nkind: model\naddress: "+s.world.URL+"/v1\nmodel: large\n")
+	s.put("settings", "settings: main\ntitle: Brackwater Ferries\ntime_zone: Europe/London\nmodel: desk\nstages:\n  - { stage: enquiry, label: Enquiry }\ntags: [group]\n")
+	says := func(content string) {
+		s.world.answers(func(w http.ResponseWriter, _ *http.Request) {
+			raw, _ := json.Marshal(map[string]any{"choices": []any{map[string]any{"message": map[string]any{"role": "assistant", "content": content}, "finish_reason": "stop"}}})
+			_, _ = w.Write(raw)
+		})
+	}
+	const notes = "Never promise a seat. we want it all a bit lighter"
+	says(`{"values": {"voice.tone": "light", "rules": ["never promise a seat", "never guess"], "tools": ["refund"], "threshold": 0.01}}`)
+	p := s.SetInOrder(t.Context(), notes)
+	if p.By != "desk" && p.By != "" || p.Values["voice.tone"] != "light" || !reflect.DeepEqual(p.Values["rules"], []any{"never promise a seat", "never guess"}) || p.Values["tools"] != nil || p.Values["threshold"] != nil {
+		t.Errorf("the model proposes %+v", p)
+	}
+	says("Sorry, I cannot do that.")
+	p = s.SetInOrder(t.Context(), notes)
+	if p.Why == "" || !reflect.DeepEqual(p.Values["rules"], []any{"Never promise a seat"}) || len(p.Placed) != 2 {
+		t.Errorf("a model that talks nonsense leaves %+v", p)
+	}
+	used, err := s.Store().ModelTotals(t.Context(), s.clock.Now().Add(-time.Hour))
+	s.must(err)
+	if len(used) == 0 {
+		t.Error("what the model used is not noted")
 	}
 }

@@ -89,6 +89,8 @@ export const api = {
     call<Schemas["ImportedContacts"]>("POST", "/contacts/import", file),
   forgetContact: (id: string, copies: boolean) =>
     call<Schemas["Forgotten"]>("DELETE", `/contacts/${at(id)}${copies ? "?copies=remove" : ""}`),
+  orderNotes: (name: string, notes: string) =>
+    call<Schemas["NotesInOrder"]>("POST", `/bots/${encodeURIComponent(name)}/order`, { notes }),
   explainBot: (name: string, text: string) =>
     call<Schemas["BotExplained"]>("POST", `/bots/${encodeURIComponent(name)}/explain`, { text }),
   declared: () => call<Schemas["Declared"]>("GET", "/fields"),

@@ -243,6 +243,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/bots/{name}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set free notes in order: as parts of a brief, for a person to take over; nothing is kept */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Notes"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["NotesInOrder"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bots/{name}/trial": {
         parameters: {
             query?: never;
@@ -5998,6 +6048,21 @@ export interface components {
             name: string;
             token: string;
         };
+        Notes: {
+            notes: string;
+        };
+        NotesInOrder: {
+            /** @description The model that proposes it; without one, the built-in means do. */
+            by?: string;
+            /** @description Where each sentence went; none, where a model read them. */
+            placed: components["schemas"]["PlacedNote"][];
+            /** @description By key of the brief; a dot leads into a block: voice.tone. */
+            values: {
+                [key: string]: unknown;
+            };
+            /** @description Why no model did, where one might have. */
+            why?: string;
+        };
         /** @enum {string} */
         Noun: "settings" | "connections" | "sheets" | "tools" | "hours" | "teams" | "people" | "bots" | "channels" | "forms" | "flows" | "rehearsals";
         OnlyIf: {
@@ -6070,6 +6135,11 @@ export interface components {
             at?: string;
             by?: string;
             paused: boolean;
+        };
+        PlacedNote: {
+            /** @description Of the brief; empty: nowhere. */
+            key: string;
+            sentence: string;
         };
         Posted: {
             /** Format: date-time */

@@ -35,7 +35,7 @@ type Props = {
   /** What keeping it is called, if not Put live. */
   act?: string
   /** More ways to look at the text, each a tab. */
-  more?: { name: string; show: (text: string) => ReactNode }[]
+  more?: { name: string; show: (text: string, onText: (text: string) => void) => ReactNode }[]
   /** Says something of the text, below how it stands. */
   note?: (text: string) => ReactNode
   /** Takes changes to the text from beside the editor. */
@@ -215,7 +215,7 @@ function Editor(props: Props & { drafts: Schemas["Draft"][] }) {
         .filter(m => m.name === shown)
         .map(m => (
           <div key={m.name} className="flex-1 lg:overflow-y-auto">
-            {m.show(settled)}
+            {m.show(settled, setText)}
           </div>
         ))}
       {shown === "Versions" && (

@@ -10,6 +10,7 @@ import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
 import { NewBot } from "./NewBot"
+import { Notes } from "./Notes"
 import { Missing, Powers } from "./Powers"
 import { Trial } from "./Trial"
 
@@ -93,7 +94,13 @@ export default function Bots() {
             }}
             title="the brief of a new bot"
             note={text => <Missing bot="" text={text} />}
-            more={[{ name: "Powers", show: text => <Powers bot="" text={text} /> }]}
+            more={[
+              {
+                name: "Notes",
+                show: (text, onText) => <Notes bot="" kind={kind} text={text} onText={onText} />,
+              },
+              { name: "Powers", show: text => <Powers bot="" text={text} /> },
+            ]}
             onKept={d => void navigate("/bots/" + d.name, { replace: true })}
           />
         </div>
@@ -111,7 +118,13 @@ export default function Bots() {
               changedNote="Changes that are not live yet; the trial uses them"
               onDraft={setDraft}
               note={text => <Missing bot={bot.name} text={text} />}
-              more={[{ name: "Powers", show: text => <Powers bot={bot.name} text={text} /> }]}
+              more={[
+                {
+                  name: "Notes",
+                  show: (text, onText) => <Notes bot={bot.name} kind={kind} text={text} onText={onText} />,
+                },
+                { name: "Powers", show: text => <Powers bot={bot.name} text={text} /> },
+              ]}
             >
               <Button
                 look="quiet"
