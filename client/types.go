@@ -245,6 +245,11 @@ type PlacedNote struct {
 	Key      string `json:"key" required:"true" description:"Of the brief; empty: nowhere."`
 }
 
+// Rename gives something another name.
+type Rename struct {
+	Name string `json:"name" required:"true"`
+}
+
 // Draft is what is being written of a document, beside the one that is used.
 type Draft struct {
 	Kind string    `json:"kind" required:"true"`

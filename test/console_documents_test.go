@@ -70,7 +70,11 @@ func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
 	if office.Version != 1 {
 		t.Errorf("a new document took the place of one that was there: %s", office.Text)
 	}
-	hours, err := s.client.Document(s.ctx, "hours", "harbour")
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/settings/hours/harbour"), p.Click("Rename", false), p.Fill("Name", "Quay"), p.Click("Rename it", false), p.AwaitText("is not a name", false),
+		p.Fill("Name", "quay"), p.Click("Rename it", false), p.AwaitText("Hours quay", false), p.Await(`location.pathname === "/settings/hours/quay"`),
+	))
+	hours, err := s.client.Document(s.ctx, "hours", "quay")
 	s.must(err)
 	contains(t, hours.Text, "Harbour office", "saturday: [\"09:00-12:00\"]\n", "10:00-11:00")
 	tides, err := s.client.Document(s.ctx, "tools", "tides")

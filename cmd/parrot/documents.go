@@ -35,7 +35,7 @@ type action struct {
 func documents(kind document.Kind) func(*call) error {
 	return func(c *call) error {
 		c.remote()
-		most := 2
+		const most = 3 // rename FROM TO
 		draft := new(bool)
 		if kind.Drafts {
 			c.draftFlags()
@@ -45,7 +45,6 @@ func documents(kind document.Kind) func(*call) error {
 		switch kind.Name {
 		case "tool":
 			c.toolFlags()
-			most = 3
 		case "bot":
 			c.botFlags()
 		}
@@ -53,6 +52,9 @@ func documents(kind document.Kind) func(*call) error {
 			return err
 		}
 		action, target := c.args[0], ""
+		if len(c.args) > 2 && kind.Name != "tool" && action != "rename" {
+			return usage("parrot %s %s takes one name or file; %q is one too many", c.name, action, c.args[2])
+		}
 		if action == "example" {
 			_, err := io.WriteString(c.out, kind.Example)
 			return err
@@ -99,6 +101,17 @@ func documents(kind document.Kind) func(*call) error {
 			return c.writeDocument(cl, kind, action, target)
 		case "check":
 			return c.writeDocument(cl, kind, action, target)
+		case "rename":
+			if len(c.args) != 3 {
+				return usage("parrot %s rename needs the name that it has and the one that it is to have", c.name)
+			}
+			d, err := cl.RenameDocument(c.ctx, kind.Plural, target, c.args[2])
+			if err != nil {
+				return err
+			}
+			return c.print(d, func(w io.Writer) {
+				fmt.Fprintf(w, "%s is called %s now, wherever it was named. Addresses that hold its name change with it.\n", target, d.Name)
+			})
 		case "restore":
 			return c.restoreDocument(cl, kind, target)
 		case "remove":

@@ -62,7 +62,7 @@ func init() {
 	}
 	for _, kind := range kinds.Documents {
 		cmd := command{
-			kind.Name, "list|show|check|push|pull|drafts|remove|restore|example|schema [NAME|FILE]", strings.ToLower(kind.About[:1]) + strings.TrimSuffix(kind.About[1:], "."),
+			kind.Name, "list|show|check|push|pull|drafts|rename|remove|restore|example|schema [NAME|FILE]", strings.ToLower(kind.About[:1]) + strings.TrimSuffix(kind.About[1:], "."),
 			fmt.Sprintf("parrot %s example > %s.yaml", kind.Name, kind.Name), documents(kind),
 		}
 		for _, more := range moreActions[kind.Name] {

@@ -134,11 +134,30 @@ func documentOf(d store.Document) client.Document {
 	return client.Document{Kind: d.Kind, Name: d.Name, Text: d.Text, Version: d.Version, UpdatedAt: d.UpdatedAt}
 }
 
+func renameDocument(q *request, in client.Rename) (client.Document, error) {
+	kind, err := q.kind()
+	if err != nil {
+		return client.Document{}, err
+	}
+	err = q.workspace.Documents.Rename(engine.WithAuthor(q.Request.Context(), q.access.Label), kind.Name, q.Param("name"), in.Name)
+	switch {
+	case errors.Is(err, engine.ErrRename):
+		return client.Document{}, problem.New(problem.BadInput, err.Error(), "name")
+	case err != nil:
+		return client.Document{}, err
+	}
+	return q.documentNamed(kind, in.Name)
+}
+
 func showDocument(q *request) (client.Document, error) {
 	kind, err := q.kind()
 	if err != nil {
 		return client.Document{}, err
 	}
+	return q.documentNamed(kind, q.Param("name"))
+}
+
+func (q *request) documentNamed(kind document.Kind, name string) (client.Document, error) {
 	list, err := q.workspace.Store().Documents(q.Request.Context(), kind.Name)
 	if err != nil {
 		return client.Document{}, err
@@ -146,14 +165,14 @@ func showDocument(q *request) (client.Document, error) {
 	names := make([]string, len(list))
 	for i, d := range list {
 		names[i] = d.Name
-		if d.Name == q.Param("name") {
+		if d.Name == name {
 			q.Header("ETag", fmt.Sprintf("%q", strconv.Itoa(d.Version)))
 			shown := documentOf(d)
 			shown.UsedBy = q.workspace.Documents.Dependents(kind.Name, d.Name)
 			return shown, nil
 		}
 	}
-	return client.Document{}, problem.New(problem.NotFound, document.Missing(kind.Name, q.Param("name"), names), "name")
+	return client.Document{}, problem.New(problem.NotFound, document.Missing(kind.Name, name, names), "name")
 }
 
 func putDocument(q *request, in client.DocumentText) (client.Document, error) {

@@ -215,6 +215,7 @@ var routes = sync.OnceValue(func() []route {
 		{"GET", "/documents/:kind/:name", "Documents", "Show a document", oneDocument{}, gives(showDocument), ok, false},
 		{"PUT", "/documents/:kind/:name", "Documents", "Keep a document", written{}, takes(putDocument), ok, false},
 		{"POST", "/documents/:kind/:name/check", "Documents", "Check a document and keep nothing", oneDocument{}, takes(checkDocument), ok, false},
+		{"POST", "/documents/:kind/:name/rename", "Documents", "Give a document another name, and name it so wherever it is named", oneDocument{}, takes(renameDocument), ok, false},
 		{"DELETE", "/documents/:kind/:name", "Documents", "Remove a document that no other refers to", oneDocument{}, does(removeDocument), ok, false},
 		{"GET", "/drafts/:kind", "Documents", "What is being written of the documents of a kind, beside those that are used; some may not be there otherwise", byKind{}, gives(listDrafts), ok, false},
 		{"PUT", "/drafts/:kind/:name", "Documents", "Keep what is being written of a document, right or not; what is used stays as it is", oneDocument{}, doesWith(putDraft), ok, false},

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"urgentparrot.example/internal/clock"
@@ -28,6 +29,10 @@ type Outbox struct {
 	flights map[string]*flight        // those of bots, by id
 	slots   map[string]chan struct{}  // by place
 	hushed  map[string]hushing        // by conversation: effects of a bot up to this id are cancelled
+
+	// renamed says that documents have got other names: what waits may name them otherwise in
+	// the store by now.
+	renamed atomic.Bool
 }
 
 // A hushing is the end of what a bot was to do in a conversation.
@@ -96,6 +101,11 @@ func (o *Outbox) try(e *store.Effect) bool {
 		}
 		next := time.Time{}
 		due, crowded := o.await(f, *e, slots)
+		if due && o.renamed.Load() {
+			if now, err := o.w.store.Effect(f.ctx, e.ID); err == nil {
+				e.Body = now.Body
+			}
+		}
 		switch {
 		case crowded:
 			next = o.carryOut(f.ctx, *e, errCrowded)

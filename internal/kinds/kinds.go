@@ -204,7 +204,7 @@ thanks: Thank you. The quote is on its way.
 		{
 			Name: "flow", Plural: "flows", Title: "Flows", Drafts: true,
 			About:  "What happens step by step when something happens.",
-			Schema: Language.Schema, Parse: as(Language.Parse), Look: Language.Look, Form: Language.Form, Entries: Language.Entries, Example: `flow: thanks
+			Schema: Language.Schema, Parse: as(Language.Parse), Look: Language.Look, Mentions: Language.Mentions, Form: Language.Form, Entries: Language.Entries, Example: `flow: thanks
 title: Thanks for a kind word
 when:
   - message: { contains: [thank you so much] }
@@ -216,7 +216,7 @@ steps:
 		{
 			Name: "rehearsal", Plural: "rehearsals", Title: "Rehearsals", Titled: true,
 			About:  "Scripted conversations with what is expected of bots and flows.",
-			Schema: rehearsal.Schema, Parse: as(rehearsal.Parse), Example: rehearsal.Example,
+			Schema: rehearsal.Schema, Parse: as(rehearsal.Parse), Mentions: rehearsal.Mentions, Example: rehearsal.Example,
 			Entries: sync.OnceValue(func() map[string][]document.EntryKind { _, entries := readForm("rehearsal"); return entries }),
 		},
 	}

@@ -272,6 +272,25 @@ func (t *Tx) exec(query string, args ...any) (int64, error) {
 	return result.RowsAffected()
 }
 
+// rows runs a query and has each row scanned.
+func (t *Tx) rows(query string, args []any, each func(scan func(...any) error) error) error {
+	st, err := t.statement(query)
+	if err != nil {
+		return err
+	}
+	rows, err := st.Query(args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := each(rows.Scan); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
 // row runs a query for one row and scans it; none is ErrNotFound.
 func (t *Tx) row(query string, args []any, into ...any) error {
 	st, err := t.statement(query)

@@ -148,6 +148,8 @@ export const api = {
   document: (kind: string, name: string) =>
     call<Schemas["Document"]>("GET", `/documents/${at(kind)}/${at(name)}`),
   removeDocument: (kind: string, name: string) => call<void>("DELETE", `/documents/${at(kind)}/${at(name)}`),
+  renameDocument: (kind: string, name: string, to: string) =>
+    call<Schemas["Document"]>("POST", `/documents/${at(kind)}/${at(name)}/rename`, { name: to }),
   drafts: (kind: string) => call<Schemas["DraftPage"]>("GET", `/drafts/${at(kind)}`),
   putDraft: (kind: string, name: string, text: string) =>
     call<void>("PUT", `/drafts/${at(kind)}/${at(name)}`, { text }),

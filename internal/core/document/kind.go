@@ -70,6 +70,10 @@ type Kind struct {
 	// name that its fields give as their Of; nil: it has no such lists.
 	Entries func() map[string][]EntryKind
 
+	// Mentions finds where a text names a document of a kind beyond what Refers tells the
+	// path of; nil: nowhere.
+	Mentions func(source []byte, kind, name string) []Place
+
 	// Look finds all that is wrong with a text at once, in itself and held against the
 	// workspace; nil: Parse finds what is wrong in itself, and Hold the rest after that.
 	Look func(file string, source []byte, d Directory) []Finding

@@ -359,9 +359,28 @@ func (f *Flow) Named() string { return f.Name }
 // Refers is document.Document's: what is named in the flow. Check says more of it.
 func (f *Flow) Refers() (refers []document.Reference) {
 	refers = append(refers, document.Reference{Path: "$", Kind: "settings"})
-	note := func(kind, name string) {
+	f.named(func(kind, name string, _ *Arg) {
 		refers = append(refers, document.Reference{Path: "$", Kind: kind, Name: name})
+	})
+	return refers
+}
+
+// Mentions is document.Kind's.
+func (l *Language) Mentions(source []byte, kind, name string) (places []document.Place) {
+	f, err := l.Parse("", source)
+	if err != nil {
+		return nil
 	}
+	f.named(func(k, n string, arg *Arg) {
+		if k == kind && n == name {
+			places = append(places, document.Place(arg.At))
+		}
+	})
+	return places
+}
+
+// named calls note for each document that the flow names, and where.
+func (f *Flow) named(note func(kind, name string, arg *Arg)) {
 	var look func(args Args)
 	look = func(args Args) {
 		for _, name := range sortedKeys(args) {
@@ -369,10 +388,10 @@ func (f *Flow) Refers() (refers []document.Reference) {
 			switch {
 			case arg.Field.Type == Name && arg.Field.Kind == "people":
 				if kind, who, ok := strings.Cut(arg.Text, "/"); ok {
-					note(kind, who)
+					note(kind, who, arg)
 				}
 			case arg.Field.Type == Name && !ofSettings[arg.Field.Kind] && !strings.Contains(arg.Text, "{{"):
-				note(arg.Field.Kind, arg.Text)
+				note(arg.Field.Kind, arg.Text, arg)
 			}
 			look(arg.Object)
 			for _, item := range arg.Objects {
@@ -385,7 +404,6 @@ func (f *Flow) Refers() (refers []document.Reference) {
 		look(t.Args)
 	}
 	f.Each(func(s *Step, _ int) { look(s.Args) })
-	return refers
 }
 
 // ofSettings are kinds of names that the settings declare, or nobody.

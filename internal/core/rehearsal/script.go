@@ -89,6 +89,32 @@ func (s Script) Refers() (refers []document.Reference) {
 	return refers
 }
 
+// named are the keys of a script's lines that name documents, and of which kind.
+var named = map[string]string{"flow": "flow", "form": "form", "tool": "tool", "called": "tool", "sheet": "sheet"}
+
+// Mentions is document.Kind's: the documents that lines of a script name.
+func Mentions(source []byte, kind, name string) (places []document.Place) {
+	root, c := document.Tree("", source)
+	if c.Failed() {
+		return nil
+	}
+	for _, e := range root.Entries {
+		if e.Key != "script" {
+			continue
+		}
+		for _, item := range e.Value.Items {
+			for _, line := range item.Entries {
+				for _, f := range line.Value.Entries {
+					if named[f.Key] == kind && f.Value.Text == name {
+						places = append(places, document.Place{Line: f.Value.Line, Column: f.Value.Column})
+					}
+				}
+			}
+		}
+	}
+	return places
+}
+
 // NameOf makes a name of a title: "A group of thirty" is a-group-of-thirty.
 func NameOf(title string) string {
 	var words []string

@@ -4,6 +4,8 @@ import { useState } from "react"
 import { Link, Navigate, useNavigate, useParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
+import { Drawer } from "../../parts/Drawer"
+import { Form, Input } from "../../parts/Fields"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
 import { Drafts, useDraftsApart } from "../../parts/Drafts"
@@ -187,6 +189,15 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
       void navigate("/settings/" + kind.plural, { replace: true })
     },
   })
+  const [to, setTo] = useState<string>()
+  const rename = useMutation({
+    mutationFn: () => api.renameDocument(kind.plural, d.name, (to ?? "").trim()),
+    onSuccess: renamed => {
+      setTo(undefined)
+      void queries.invalidateQueries()
+      void navigate(`/settings/${kind.plural}/${renamed.name}`, { replace: true })
+    },
+  })
   const used = whole.data?.used_by ?? []
   return (
     <>
@@ -200,6 +211,9 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
             Duplicate
           </Button>
         )}
+        <Button look="quiet" onClick={() => setTo(d.name)}>
+          Rename
+        </Button>
         <Button look="quiet" onClick={() => setAsking(true)}>
           Remove
         </Button>
@@ -209,6 +223,27 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
           ? `Used by: ${used.join(", ")}. What they need of it is checked too.`
           : "No other document refers to it."}
       </p>
+      <Drawer
+        title={`Another name for the ${kind.name} ${d.name}`}
+        open={to !== undefined}
+        onClose={() => setTo(undefined)}
+      >
+        <Form
+          does="Rename it"
+          ready={!!to?.trim() && to !== d.name && !rename.isPending}
+          error={rename.error}
+          onSubmit={() => rename.mutate()}
+          onCancel={() => setTo(undefined)}
+        >
+          <Input label="Name" value={to ?? ""} onChange={setTo} />
+          <p className="text-soft">
+            Small letters, digits and hyphens. Documents and records that name it name it so too;
+            conversations and rows stay with it.{" "}
+            {(kind.name === "channel" || kind.name === "flow" || kind.name === "form") &&
+              "Addresses that hold its name change: those who use them have to be told."}
+          </p>
+        </Form>
+      </Drawer>
       <Ask
         title={`Remove the ${kind.name} ${d.name}?`}
         act="Remove it"
