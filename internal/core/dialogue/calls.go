@@ -127,7 +127,7 @@ func (t *turn) fillOpen() bool {
 	if said == nil {
 		said = map[string]any{}
 	}
-	heard := tool.hear(t.said, open.Missing, t.Now, t.Settings.Speech())
+	heard := tool.hear(t.listen(t.said), open.Missing)
 	maps.Copy(said, heard)
 	if _, ok := heard[open.Missing]; ok || len(heard) > 0 && t.onlyValues(tool, t.said) {
 		outcome := t.use(tool, said, open.Question, 1)

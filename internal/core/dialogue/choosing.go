@@ -27,6 +27,8 @@ const (
 	toolFrom      = -9.49
 	toolBar       = 0.2 // from which it is a question for the tool
 
+	toolMost = toolNeeds + 2*toolMore + toolPattern // that what is said may add
+
 	toolOtherDay = 3 // where a feast is named, which is a day, and none that is understood
 
 	// Where meanings are not known, words must do.
@@ -61,6 +63,9 @@ func (t *turn) fit(tool Tool, part answer.Part, found answer.Found) fit {
 	bare := 0.0
 	for _, l := range t.Finder.Likenesses(t.ctx, tool.without(part.Text), tool.bare) {
 		bare = max(bare, l.All())
+	}
+	if toolFrom+toolNear*near.Examples()+toolNearWords*bare+toolMost < toolBar {
+		return fit{max(likeness, min(near.Meaning, 1)), (near.Examples() + bare) / 2, toolFrom} // whatever is said for it
 	}
 	needs, more, pattern := t.saysFor(tool, part.Text)
 	confidence := 0.0
@@ -126,7 +131,15 @@ func (t *turn) saysFor(tool Tool, said string) (needs, more, pattern float64) {
 // heardFor takes the arguments of a tool out of what was said. The name of the business is
 // none of them, though a place may have the same.
 func (t *turn) heardFor(tool Tool, said string) map[string]any {
-	return tool.hear(withoutTitle(said, t.Settings.Title), "", t.Now, t.Settings.Speech())
+	return tool.hear(t.listen(withoutTitle(said, t.Settings.Title)), "")
+}
+
+// listen reads a text, once for all tools that it is held against.
+func (t *turn) listen(said string) *listening {
+	if t.listened == nil || t.listened.said != said {
+		t.listened = listen(said, t.Now, t.Settings.Speech())
+	}
+	return t.listened
 }
 
 // withoutTitle blanks a title of several words where it stands in a text.

@@ -1,9 +1,11 @@
 package dialogue
 
 import (
-	"math"
+	"cmp"
+	"maps"
 	"slices"
 	"strings"
+	"sync"
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
@@ -68,7 +70,7 @@ func (t *turn) handBack(part answer.Part, reply answer.Reply) *passing {
 		return nil
 	}
 	var others []bot.Pass
-	mine, theirs := false, origin.reply(t, part)
+	mine, theirs := false, origin.reply(t, part, reply)
 	for _, p := range origin.Brief.Pass {
 		if p.Bot() == t.Brief.Name {
 			near := t.Finder.Near(t.ctx, part, theirs.Found, p.When)
@@ -106,9 +108,27 @@ func (t *turn) standsThere(other *Snapshot, part answer.Part, reply answer.Reply
 	return theirs.Likely >= passAlone && theirs.Likely >= ours.Likely+passLess && !t.has(theirs.Candidates)
 }
 
-// reply is what another bot finds for a part of the message.
-func (s *Snapshot) reply(t *turn, part answer.Part) answer.Reply {
-	return s.Finder.Reply(t.ctx, part, t.next.LastQuestion, answer.Bars{Answer: s.Brief.Threshold, Offer: s.Brief.OfferThreshold}, t.Abilities.Limit)
+// reply is what another bot finds for a part of the message. It is read as this bot has read
+// it: by itself, or as following the question before.
+func (s *Snapshot) reply(t *turn, part answer.Part, ours answer.Reply) answer.Reply {
+	before := t.next.LastQuestion
+	if ours.Meant == ours.Mended {
+		before = ""
+	}
+	return s.Finder.Reply(t.ctx, part, before, answer.Bars{Answer: s.Brief.Threshold, Offer: s.Brief.OfferThreshold}, t.Abilities.Limit)
+}
+
+// replies is what several bots find, each nil for those that lead to people.
+func (t *turn) repliesOf(candidates []passing, part answer.Part, ours answer.Reply) []answer.Reply {
+	theirs := make([]answer.Reply, len(candidates))
+	var asked sync.WaitGroup
+	for i, c := range candidates {
+		if c.is != nil {
+			asked.Go(func() { theirs[i] = c.is.reply(t, part, ours) })
+		}
+	}
+	asked.Wait()
+	return theirs
 }
 
 const likeExamples = "it is like what is passed there"
@@ -116,49 +136,67 @@ const likeExamples = "it is like what is passed there"
 // passBy returns the one of some whom a question is passed to: the one whose examples it is
 // nearest to, or who is the likeliest to know; nil if it is nobody's.
 func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *passing {
-	var like, knowing *passing
-	most := 0.0
+	if len(reply.Candidates) > 0 && reply.Candidates[0].Meaning == 0 {
+		return nil // what it knows is not known by its meaning yet: nothing can be compared with it
+	}
 	candidates := t.passings(to)
-	likely := t.likelyToKnow(candidates, part, reply)
-	for _, candidate := range candidates {
-		p := candidate.Pass // with what its tools answer
+	var like *passing
+	nearness := make([]answer.Nearness, len(candidates))
+	for i := range candidates {
+		candidate := &candidates[i]
 		rest := candidate.without(reply.Found)
-		near := t.Finder.Near(t.ctx, part, rest, p.When)
-		candidate.near = near.Examples()
+		near := t.Finder.Near(t.ctx, part, rest, candidate.When) // with what its tools answer
+		nearness[i], candidate.near = near, near.Examples()
 		stays := 0.0
 		if reply.Words != "" && len(rest.Candidates) > 0 && rest.Candidates[0].ID == reply.Candidates[0].ID {
 			stays = passStays
 		}
-		switch {
-		case len(reply.Candidates) > 0 && reply.Candidates[0].Meaning == 0:
-			continue // what it knows is not known by its meaning yet: nothing can be compared with it
-		case near.Meaning >= passSurely,
-			near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays:
+		if near.Meaning >= passSurely || near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays {
 			candidate.why = likeExamples
 			if like == nil || like.near < candidate.near {
-				like = &candidate
+				like = candidate
 			}
-		case reply.Words != "" && slices.Contains(candidate.own, reply.Candidates[0].Source):
-			candidate.why = "what answers it is " + candidate.who + "'s"
-			knowing, most = &candidate, math.Inf(1)
-		case like == nil && reply.Words == "" && candidate.is != nil && (likely == nil || likely[candidate.To]):
-			theirs := candidate.is.reply(t, part)
-			fit := near.All + theirs.Likely - reply.Likely
-			switch {
-			case fit < most:
-				continue
-			case theirs.Words != "" && own(theirs) >= own(reply)+passKnows:
-				candidate.why = "this bot does not know it, and " + candidate.who + " does"
-			case near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && theirs.Likely >= reply.Likely-passLess && t.State.Lead != Waiting:
-				candidate.why = "this bot does not know it, and it is more likely " + candidate.who + "'s"
-			default:
-				continue
-			}
-			knowing, most = &candidate, fit
 		}
 	}
 	if like != nil {
 		return like
+	}
+	if reply.Words != "" {
+		for i := range candidates {
+			if c := &candidates[i]; slices.Contains(c.own, reply.Candidates[0].Source) {
+				c.why = "what answers it is " + c.who + "'s"
+				return c
+			}
+		}
+		return nil
+	}
+	return t.passToKnowing(candidates, nearness, part, reply)
+}
+
+// passToKnowing returns the bot, of some, that is the likeliest to know what this one does
+// not; nil if none is.
+func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, part answer.Part, reply answer.Reply) (knowing *passing) {
+	likely := t.likelyToKnow(candidates, part)
+	for i := range candidates {
+		if likely != nil && !likely[candidates[i].To] {
+			candidates[i].is = nil // it is not asked
+		}
+	}
+	most := 0.0
+	for i, theirs := range t.repliesOf(candidates, part, reply) {
+		candidate, near := &candidates[i], nearness[i]
+		fit := near.All + theirs.Likely - reply.Likely
+		switch {
+		case candidate.is == nil, fit < most:
+			continue
+		case theirs.Words != "" && own(theirs) >= own(reply)+passKnows:
+			candidate.why = "this bot does not know it, and " + candidate.who + " does"
+		case near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && theirs.Likely >= reply.Likely-passLess && t.State.Lead != Waiting:
+			candidate.why = "this bot does not know it, and it is more likely " + candidate.who + "'s"
+		default:
+			continue
+		}
+		knowing, most = candidate, fit
 	}
 	return knowing
 }
@@ -169,9 +207,9 @@ const searched = 3
 // nearby is how many passages are looked at for who may know.
 const nearby = 12
 
-// likelyToKnow are those of many bots in whose sources stands what is nearest in all of
-// them together; nil where they are so few that each is asked.
-func (t *turn) likelyToKnow(candidates []passing, part answer.Part, reply answer.Reply) map[string]bool {
+// likelyToKnow are those of many bots in whose sources stands most of what is nearest in all
+// of them together; nil where they are so few that each is asked.
+func (t *turn) likelyToKnow(candidates []passing, part answer.Part) map[string]bool {
 	bots := 0
 	all := t.Finder
 	all.Scope.Sources = map[string]int{}
@@ -189,21 +227,24 @@ func (t *turn) likelyToKnow(candidates []passing, part answer.Part, reply answer
 			}
 		}
 	}
-	if bots <= searched || reply.Words != "" {
+	if bots <= searched {
 		return nil
 	}
-	likely := map[string]bool{}
-	for _, found := range all.Nearest(t.ctx, part.Text, nearby) {
+	near := map[string]float64{}
+	for rank, found := range all.Nearest(t.ctx, part.Text, nearby) {
 		for _, c := range candidates {
 			if c.is == nil {
 				continue
 			}
 			if _, theirs := c.is.Finder.Scope.Sources[found.SourceID]; theirs || c.is.Finder.Scope.Sources == nil {
-				likely[c.To] = true
+				near[c.To] += 1 / float64(rank%nearby+1) // those by words come first, then those by meaning
 			}
-			if len(likely) == searched {
-				return likely
-			}
+		}
+	}
+	likely := map[string]bool{}
+	for _, to := range slices.SortedFunc(maps.Keys(near), func(a, b string) int { return cmp.Or(cmp.Compare(near[b], near[a]), cmp.Compare(a, b)) }) {
+		if likely[to] = true; len(likely) == searched {
+			break
 		}
 	}
 	return likely
@@ -292,14 +333,14 @@ func (t *turn) knows(name string) (other *Snapshot) {
 // mayPass reports whether a question may be passed of which this is known: what a bot must
 // not answer, no other answers in its place, unless that one's knowledge shows that it is
 // about something else.
-func (t *turn) mayPass(to passing, part answer.Part, is verdict) bool {
+func (t *turn) mayPass(to passing, part answer.Part, reply answer.Reply, is verdict) bool {
 	switch {
 	case is == allowed:
 		return true
 	case is == surely || to.is == nil:
 		return false
 	}
-	_, there := t.forbids(part, to.is.reply(t, part))
+	_, there := t.forbids(part, to.is.reply(t, part, reply))
 	return there == allowed
 }
 
@@ -334,7 +375,7 @@ func (t *turn) routed(parts []answer.Part) bool {
 	reply := t.Finder.Reply(t.ctx, asked[0], t.next.LastQuestion, t.bars(), t.Abilities.Limit)
 	_, is := t.forbids(asked[0], reply)
 	to := t.passTo(asked[0], reply)
-	if to == nil || !t.mayPass(*to, asked[0], is) {
+	if to == nil || !t.mayPass(*to, asked[0], reply, is) {
 		return false
 	}
 	t.passOn(*to, greeted)

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"urgentparrot.example/internal/core/knowledge"
@@ -173,10 +174,29 @@ func (a argument) matches(said string) (list []match) {
 // ("last", "return") it yet tells what is wanted.
 func isEveryday(folded string) bool { return text.IsCommon(folded) || text.English().Times(folded) > 0 }
 
+// A listening is what is read of a text once, for whichever tools it may be meant.
+type listening struct {
+	said    string
+	words   []text.Word
+	speech  text.Speech
+	day     func() (time.Time, bool)
+	clock   func() (string, bool)
+	figures func() []text.Figure
+}
+
+func listen(said string, now time.Time, speech text.Speech) *listening {
+	return &listening{
+		said: said, words: text.Words(said), speech: speech,
+		day:     sync.OnceValues(func() (time.Time, bool) { return text.Date(said, now) }),
+		clock:   sync.OnceValues(func() (string, bool) { return text.TimeOfDay(said) }),
+		figures: sync.OnceValue(func() []text.Figure { return speech.Figures(said) }),
+	}
+}
+
 // hear takes arguments out of what was said. expected names the argument that
 // was asked for, "" if none: a value that stands alone is its.
-func (t Tool) hear(said, expected string, now time.Time, speech text.Speech) map[string]any {
-	words := text.Words(said)
+func (t Tool) hear(l *listening, expected string) map[string]any {
+	said, words := l.said, l.words
 	heard := map[string]any{}
 	for _, a := range t.arguments {
 		asked := a.Name == expected
@@ -192,11 +212,11 @@ func (t Tool) hear(said, expected string, now time.Time, speech text.Speech) map
 				}
 			}
 		case a.Format == "date":
-			if day, ok := text.Date(said, now); ok {
+			if day, ok := l.day(); ok {
 				heard[a.Name] = day.Format(time.DateOnly)
 			}
 		case a.Format == "time-of-day":
-			if clock, ok := text.TimeOfDay(said); ok {
+			if clock, ok := l.clock(); ok {
 				heard[a.Name] = clock
 			} else if clock, ok := text.SpokenClock(said, true); ok && asked {
 				heard[a.Name] = clock
@@ -206,11 +226,11 @@ func (t Tool) hear(said, expected string, now time.Time, speech text.Speech) map
 				heard[a.Name] = email
 			}
 		case a.Type == "integer" || a.Type == "number":
-			if n, ok := a.number(said, speech, words, asked); ok {
+			if n, ok := a.number(l, asked); ok {
 				heard[a.Name] = n
 			}
 		case a.Type == "boolean":
-			if yes, ok := speech.YesOrNo(said); ok && asked {
+			if yes, ok := l.speech.YesOrNo(said); ok && asked {
 				heard[a.Name] = yes
 			}
 		case a.pattern != nil:
@@ -230,8 +250,9 @@ func (t Tool) hear(said, expected string, now time.Time, speech text.Speech) map
 
 // number is the first number that is the argument's: beside one of its words, where it has
 // some, unless it was asked for.
-func (a argument) number(said string, speech text.Speech, words []text.Word, asked bool) (float64, bool) {
-	for _, f := range speech.Figures(said) {
+func (a argument) number(l *listening, asked bool) (float64, bool) {
+	said, words := l.said, l.words
+	for _, f := range l.figures() {
 		if f.Start > 0 && isDigit(said[f.Start-1]) || f.End < len(said) && isDigit(said[f.End]) {
 			continue // a piece of something longer
 		}

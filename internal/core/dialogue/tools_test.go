@@ -38,7 +38,7 @@ func FuzzHear(f *testing.F) {
 			}},
 		})
 		for _, expected := range []string{"", "a", "w"} {
-			heard := made.hear(said, expected, now, text.SpeechOf("en"))
+			heard := made.hear(listen(said, now, text.SpeechOf("en")), expected)
 			if _, err := json.Marshal(heard); err != nil {
 				t.Errorf("%q: %v", said, err)
 			}

@@ -134,6 +134,8 @@ type turn struct {
 	takesOver string   // the first words of the bot that it was passed to
 	handed    bool     // a question was passed to people
 
+	listened *listening // the text that was read for tools last
+
 	toldWhoItIs bool // it was asked what it is, and said so
 	goodbye     bool // the customer said goodbye
 }
@@ -358,7 +360,7 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		return false
 	}
 	rule, is := t.forbids(part, reply)
-	if to := t.passTo(part, reply); to != nil && !beside && t.mayPass(*to, part, is) {
+	if to := t.passTo(part, reply); to != nil && !beside && t.mayPass(*to, part, reply, is) {
 		unquoted()
 		u.Outcome = "passed to " + to.who
 		t.pass(*to)

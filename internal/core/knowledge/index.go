@@ -216,16 +216,23 @@ type Scope struct {
 	Now     time.Time       // for passages that hold for a time; zero: all do
 }
 
-// Allows reports whether a passage may be used.
-func (s Scope) Allows(p *Passage) bool {
+// has reports whether a source may be used.
+func (s Scope) has(source string) bool {
 	if s.Sources != nil {
-		if _, ok := s.Sources[p.SourceID]; !ok {
+		if _, ok := s.Sources[source]; !ok {
 			return false
 		}
 	}
-	if s.Without[p.SourceID] {
-		return false
-	}
+	return !s.Without[source]
+}
+
+// Allows reports whether a passage may be used.
+func (s Scope) Allows(p *Passage) bool {
+	return s.has(p.SourceID) && s.holds(p)
+}
+
+// holds reports whether a passage holds now.
+func (s Scope) holds(p *Passage) bool {
 	return s.Now.IsZero() || (p.From.IsZero() || !s.Now.Before(p.From)) && (p.Until.IsZero() || s.Now.Before(p.Until))
 }
 

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -165,6 +166,49 @@ func TestSegmentsOfAllSizesAreSearchedByMeaning(t *testing.T) {
 		for _, h := range hits {
 			if like := NewAim(question).Likeness(h); like.Heading < 0.6 {
 				t.Errorf("%v: %s is like the question by %.2f", sizes, h.ID, like.Heading)
+			}
+		}
+	}
+}
+
+// What a scope has not hides nothing of what it has: a bot with little knowledge of its own
+// finds it, though a large source beside it holds thousands that are nearer to the question.
+func TestWhatIsOutOfScopeHidesNothing(t *testing.T) {
+	r := rand.New(rand.NewPCG(13, 14))
+	question := unit(r, nil, 1)
+	for _, apart := range []bool{false, true} { // in one segment, and in two
+		var large, small []Passage
+		for i := range 20_000 {
+			vector := unit(r, nil, 1)
+			if i%4 == 0 {
+				vector = unit(r, question, 0.04)
+			}
+			large = append(large, Passage{ID: fmt.Sprint("large ", i), SourceID: "large", Text: "x", Views: []Code{Pack(vector)}})
+		}
+		for i := range 2_000 {
+			vector := unit(r, nil, 1)
+			if i%200 == 0 {
+				vector = unit(r, question, 0.06)
+			}
+			small = append(small, Passage{ID: fmt.Sprint("small ", i), SourceID: "small", Text: "x", Views: []Code{Pack(vector)}})
+		}
+		ix := Build(english, slices.Concat(large, small))
+		if apart {
+			ix = Build(english, large).Change(nil, small)
+		}
+		for _, scope := range []Scope{{Sources: map[string]int{"small": 0}}, {Without: map[string]bool{"large": true}}} {
+			found := 0
+			hits := ix.ByMeaning(NewAim(question), scope, 10)
+			for _, h := range hits {
+				if h.SourceID != "small" {
+					t.Errorf("%s is found, which is out of scope", h.ID)
+				}
+				if NewAim(question).Likeness(h).Heading > 0.4 {
+					found++
+				}
+			}
+			if len(hits) != 10 || found < 9 {
+				t.Errorf("in %+v %d of 10 are found, %d that are like the question", scope, len(hits), found)
 			}
 		}
 	}

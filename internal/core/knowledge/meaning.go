@@ -31,29 +31,33 @@ const (
 // ByMeaning returns the n passages with the views that are most like the
 // question, best first. Of many passages the gists are compared first, of those
 // with the most in common the signs of all views, and of the best of these the
-// exact likeness.
+// exact likeness. What the scope has not is not compared, so that it hides nothing
+// of what it has.
 func (ix *Index) ByMeaning(a Aim, scope Scope, n int) []Hit {
 	if a.target == nil {
 		return nil
 	}
 	best := top[hitRef]{n: n}
-	views := 1
-	for _, s := range ix.segments {
-		views += len(s.of)
+	within, views := make([]selection, len(ix.segments)), 1
+	for i, s := range ix.segments {
+		if s.dim == a.dim {
+			within[i] = s.selected(scope)
+			views += within[i].views
+		}
 	}
 	for i, s := range ix.segments {
-		if s.dim != a.dim {
+		if within[i].views == 0 {
 			continue
 		}
 		found := scratches.Get().(*scratch)
 		found.reset(len(s.passages))
-		for _, view := range s.near(a.target, max(exactly*len(s.of)/views, exactly/4)) {
+		for _, view := range s.near(a.target, within[i], max(exactly*within[i].views/views, exactly/4)) {
 			// Scores of 0 mean "not met", so likenesses from -1 to 1 are kept above it.
 			found.raise(s.of[view], float32(a.target.dot(s.code(view)))+2)
 		}
 		for _, at := range found.touched {
 			score := float64(found.scores[at]) - 2
-			if _, gone := ix.dead[i][at]; best.takes(score) && !gone && scope.Allows(&s.passages[at]) {
+			if _, gone := ix.dead[i][at]; best.takes(score) && !gone && scope.holds(&s.passages[at]) {
 				best.add(hitRef{s, at}, score)
 			}
 		}
@@ -66,22 +70,47 @@ func (ix *Index) ByMeaning(a Aim, scope Scope, n int) []Hit {
 	return hits
 }
 
-// near returns the n views whose signs have the most in common with the target's,
-// of the passages whose gists do; all where there are few.
-func (s *segment) near(t *target, n int) []int32 {
-	if views := len(s.of); views <= n || len(s.signs) == 0 {
-		all := make([]int32, views)
-		for i := range all {
-			all[i] = int32(i)
+// A selection is the passages of a segment that a scope has.
+type selection struct {
+	all   bool
+	list  []int32 // unless it is all
+	views int     // that they have together
+}
+
+func (s *segment) selected(scope Scope) (sel selection) {
+	if sel.list, sel.all = s.within(scope); sel.all {
+		sel.views = len(s.of)
+		return sel
+	}
+	for _, p := range sel.list {
+		sel.views += int(s.firstView[p+1] - s.firstView[p])
+	}
+	return sel
+}
+
+// near returns the n views of some passages whose signs have the most in common with the
+// target's, of the passages whose gists do; all where there are few.
+func (s *segment) near(t *target, of selection, n int) []int32 {
+	if of.views <= n || len(s.signs) == 0 {
+		every := make([]int32, 0, of.views)
+		if of.all {
+			for i := range of.views {
+				every = append(every, int32(i))
+			}
 		}
-		return all
+		for _, p := range of.list {
+			for v := s.firstView[p]; v < s.firstView[p+1]; v++ {
+				every = append(every, v)
+			}
+		}
+		return every
 	}
 	t.hurry()
 	words := s.dim / 64
 	var views []int32
 	var distances []uint16
 	counts := make([]int, s.dim+1)
-	for _, passage := range s.nearPassages(t) {
+	for _, passage := range s.nearPassages(t, of) {
 		first, last := s.firstView[passage], s.firstView[passage+1]
 		from := len(views)
 		for v := first; v < last; v++ {
@@ -102,15 +131,30 @@ func (s *segment) near(t *target, n int) []int32 {
 	return chosen
 }
 
-// nearPassages returns the passages whose gists have the most in common with the
+// nearPassages returns the passages, of some, whose gists have the most in common with the
 // target's signs: about one in closerOnly, of few all.
-func (s *segment) nearPassages(t *target) []int32 {
-	distances, counts := make([]uint16, len(s.passages)), make([]int, s.dim+1)
-	apart(s.gists[:len(distances)*s.dim/64], t.bits, distances)
+func (s *segment) nearPassages(t *target, of selection) []int32 {
+	many, words := len(s.passages), s.dim/64
+	if !of.all {
+		many = len(of.list)
+	}
+	distances, counts := make([]uint16, many), make([]int, s.dim+1)
+	if of.all {
+		apart(s.gists[:many*words], t.bits, distances)
+	}
+	for i, p := range of.list {
+		apart(s.gists[int(p)*words:int(p+1)*words], t.bits, distances[i:i+1])
+	}
 	for _, d := range distances {
 		counts[d]++
 	}
-	return nearest(distances, counts, min(max(closer, len(distances)/closerOnly), len(distances)))
+	chosen := nearest(distances, counts, min(max(closer, many/closerOnly), many))
+	for i, at := range chosen {
+		if !of.all {
+			chosen[i] = of.list[at]
+		}
+	}
+	return chosen
 }
 
 // apartPlain is apart in plain Go.

@@ -36,6 +36,9 @@ type segment struct {
 	vocabulary *text.Vocabulary
 	timed      bool // some passages hold for a time
 
+	sources  []string // ids of the sources that its passages are of
+	sourceOf []int32  // of each passage, its place in sources
+
 	// Views of all passages, one after another.
 	dim       int
 	codes     []byte
@@ -54,8 +57,15 @@ type posting struct {
 
 func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 	s := &segment{passages: passages, postings: map[string][]posting{}}
+	at := map[string]int32{}
 	for i := range passages {
 		passages[i].Tokens = nil
+		id := passages[i].SourceID
+		if _, known := at[id]; !known {
+			at[id] = int32(len(s.sources))
+			s.sources = append(s.sources, id)
+		}
+		s.sourceOf = append(s.sourceOf, at[id])
 	}
 	type count struct {
 		passage int32
@@ -144,6 +154,24 @@ func newSegment(analyzer *text.Analyzer, passages []Passage) *segment {
 	s.vocabulary = text.NewVocabulary(times).WithNames(names)
 	s.takeViews()
 	return s
+}
+
+// within returns the passages of the sources that a scope has, or that it has all.
+func (s *segment) within(scope Scope) (list []int32, all bool) {
+	has, all := make([]bool, len(s.sources)), true
+	for i, id := range s.sources {
+		has[i] = scope.has(id)
+		all = all && has[i]
+	}
+	if all {
+		return nil, true
+	}
+	for i, source := range s.sourceOf {
+		if has[source] {
+			list = append(list, int32(i))
+		}
+	}
+	return list, false
 }
 
 // takeViews moves the codes of the passages into lists that are quick to go
