@@ -45,7 +45,7 @@ func run(fitting, failures bool, only, file, on, reads string) error {
 	}
 	c := &codes{encoder: e, known: map[string]coded{}}
 	if on != "" {
-		return errors.Join(measureBusinesses(on, c, ""), measureForbidden(on, c))
+		return errors.Join(measureBusinesses(on, c, ""), measureFramed(on, c), measureForbidden(on, c))
 	}
 	if reads != "" {
 		return measureReading(reads, c)
@@ -109,7 +109,7 @@ func run(fitting, failures bool, only, file, on, reads string) error {
 		return err
 	}
 	defer os.RemoveAll(folder)
-	return errors.Join(measureBusinesses(judged, c, buildEarlier(folder)), measureForbidden(judged, c))
+	return errors.Join(measureBusinesses(judged, c, buildEarlier(folder)), measureFramed(judged, c), measureForbidden(judged, c))
 }
 
 func measure(k *corpus, part string, questions []quiz.Question, failures bool) error {

@@ -46,6 +46,7 @@ type Finder struct {
 
 	Lately  *Lately // what was found before; nil: every question is searched for
 	Sources string  // names the sources of the scope, for Lately
+	Title   string  // of the business
 }
 
 // considered is how many of the best passages by words, and of the best by
@@ -92,7 +93,7 @@ func (f Finder) Find(ctx context.Context, asked Part, previous string) Found {
 		found, _ := f.search(ctx, asked, previous)
 		return found
 	}
-	key := lateKey{f.Sources, asked.Text, asked.Around, previous, f.Calibration}
+	key := lateKey{f.Sources, asked.Text, asked.Around, previous, f.Title, f.Calibration}
 	found, ok := f.Lately.get(f.Index, key)
 	if !ok {
 		var whole bool
@@ -115,7 +116,8 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 		need = followsUp(&q)
 	}
 	if need == byItself {
-		return f.look(ctx, q, found, around)
+		found, whole = f.look(ctx, q, found, around)
+		return f.bare(ctx, asked.Text, found), whole
 	}
 	// It may stand by itself, or follow: the surer reading holds.
 	alone, whole := f.look(ctx, q, found, around)

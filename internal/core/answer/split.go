@@ -4,6 +4,7 @@ package answer
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -56,17 +57,6 @@ var (
 	onlyFiller = regexp.MustCompile(`(?i)^(?:please|pls|ok(?:ay)?|yes|no|yeah|yep|nope|sure|fine|great|good|perfect|right|well|and|also|so|one more (?:thing|question)|(?:i have )?(?:a|two|another|one|some) (?:quick )?questions?|quick question|sorry)[\s.,!:]*$`)
 )
 
-// leadIn is what people put before a question that says nothing about what they ask.
-var leadIn = regexp.MustCompile(`(?i)^(?:(?:and|so|but|oh|ok(?:ay)?|well|hmm+)[\s,]+)*(?:(?:actually|basically|anyways?|btw|by the way|wait|hang on|(?:i(?:'| a)?m )?just (?:wondering|curious)|out of (?:curiosity|interest)|(?:i (?:have|had|got|ve got) )?(?:a |one |another )?quick (?:question|one)|(?:one|another) (?:more |other )?(?:thing|question)|sorry|excuse me|maybe you know)(?: if| whether)?[\s,:.!-]+)+`)
-
-// withoutLeadIn takes off a question what leads to it; what is left must ask by itself.
-func withoutLeadIn(s string) string {
-	if rest := leadIn.ReplaceAllString(s, ""); asks.MatchString(rest) {
-		return rest
-	}
-	return s
-}
-
 // Split takes a message apart into what it says and asks, in order. Two
 // questions in one sentence ("how much is it and can I bring my dog?") become
 // two parts.
@@ -82,8 +72,25 @@ func Split(message string) []Part {
 			continue
 		}
 		for _, piece := range splitAsked(s) {
-			piece = withoutLeadIn(piece)
-			parts = append(parts, Part{Text: piece, Kind: kindOf(piece)})
+			kind := kindOf(piece)
+			switch {
+			case kind == Statement && (onlyFrames(piece) || signs(piece, len(parts) > 1)):
+				kind = Told
+			case kind == Statement || kind == Question:
+				if rest := unframed(piece); rest != piece {
+					piece, kind = rest, kindOf(rest)
+				}
+			}
+			parts = append(parts, Part{Text: piece, Kind: kind})
+		}
+	}
+	// "Can you help?" beside what is asked asks nothing more.
+	asked := func(p Part) bool { return (p.Kind == Question || p.Kind == Statement) && !forHelp.MatchString(p.Text) }
+	if slices.ContainsFunc(parts, asked) {
+		for i, p := range parts {
+			if p.Kind == Question && forHelp.MatchString(p.Text) && onlyFrames(p.Text) {
+				parts[i].Kind = Told
+			}
 		}
 	}
 	setAround(parts)

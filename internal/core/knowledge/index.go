@@ -197,6 +197,14 @@ func (ix *Index) Rarity(stem string) float64 { return rarity(ix.size, min(ix.hol
 // Knows reports whether any passage holds the stem.
 func (ix *Index) Knows(stem string) bool { return ix.holders(stem) > 0 }
 
+// Share is the share of the passages that hold a stem, 0 to 1.
+func (ix *Index) Share(stem string) float64 {
+	if ix.size == 0 {
+		return 0
+	}
+	return min(float64(ix.holders(stem))/float64(ix.size), 1)
+}
+
 // lightWeight is what a light word counts, beside a telling one's 1.
 const lightWeight = 0.2
 

@@ -1,0 +1,93 @@
+package answer
+
+import (
+	"strings"
+	"testing"
+
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
+)
+
+// What people put around a question is taken off; whatever may say something of what they ask
+// stays.
+func TestQuestionsAreReadWithoutWhatIsAroundThem(t *testing.T) {
+	for said, asked := range map[string]string{
+		"sorry to bother you, how much is a van?":                       "how much is a van?",
+		"I was wondering, do you take cards?":                           "do you take cards?",
+		"just wondering do you take cards":                              "do you take cards",
+		"could you tell me what time the office opens please":           "what time the office opens",
+		"my friend wants to know how long it takes":                     "how long it takes",
+		"can I ask you something, where do I park":                      "where do I park",
+		"hey guys, me and my girlfriend were wondering: is there wifi?": "is there wifi?",
+		"yo mate senior price":                                          "senior price",
+		"random question but senior price":                              "senior price",
+		"not sure if this is the right place but where do I park":       "where do I park",
+		"senior price thanks a lot":                                     "senior price",
+		"How much is it?? ":                                             "How much is it?",
+		"what about dogs, if you don't mind me asking?":                 "what about dogs?",
+		"Please let me know whether you sell bait":                      "you sell bait",
+		"is my ticket still good?":                                      "is my ticket still good?",
+		"my son is four, does he pay?":                                  "my son is four, does he pay?",
+		"My name is Ada":                                                "My name is Ada",
+		"if it rains, do I get my money back?":                          "if it rains, do I get my money back?",
+		"at Christmas, when do you open?":                               "at Christmas, when do you open?",
+		"for a van, how much is it?":                                    "for a van, how much is it?",
+		"we have a dog, can we come?":                                   "we have a dog, can we come?",
+		"what do you have for my mum":                                   "what do you have for my mum",
+		"do you know the way":                                           "do you know the way",
+		"thanks":                                                        "thanks",
+		"please":                                                        "please",
+		"do you sell thank you cards":                                   "do you sell thank you cards",
+		"can you tell":                                                  "can you tell",
+		"":                                                              "",
+		strings.Repeat("please ", 2000) + "how much is it":              "how much is it",
+	} {
+		if got := unframed(said); got != asked {
+			t.Errorf("%.80q is read as %.80q, not %q", said, got, asked)
+		}
+	}
+	for said, kinds := range map[string]string{
+		"Do dogs travel free? I could not find it on your website.":     "question told",
+		"Dear team, do dogs travel free? Best regards, Martin Quill":    "greeting question told",
+		"Do dogs travel free? Looking forward to hearing from you. Sue": "question told told",
+		"Do dogs travel free? Can anyone help?":                         "question told",
+		"Can you help me?":                                              "question",
+		"How much is a ticket? And for my son?":                         "question question",
+		"I lost my hat. It was red.":                                    "statement statement",
+		"Hallow Point":                                                  "statement",
+	} {
+		var got []string
+		for _, p := range Split(said) {
+			got = append(got, string(p.Kind))
+		}
+		if strings.Join(got, " ") != kinds {
+			t.Errorf("%q is %v, not %s", said, got, kinds)
+		}
+	}
+}
+
+// The place where one asks is no part of the question, where it is the business itself.
+func TestThePlaceThatIsTheBusinessIsLeftOut(t *testing.T) {
+	passages := make([]knowledge.Passage, 8)
+	for i := range passages {
+		passages[i] = knowledge.Passage{ID: string(rune('a' + i)), Text: []string{"Dogs travel free on all boats.", "The boat leaves at nine.", "Soup is served on the boat.", "Seals rest on the sands."}[i%4]}
+	}
+	passages[7].Text = "A desk stands at the pier."
+	f := Finder{Index: knowledge.Build(text.NewAnalyzer("en", nil), passages), Title: "Brackwater Ferries"}
+	for said, left := range map[string]string{
+		"Can dogs come on the ferry?":        "Can dogs come?",
+		"can dogs come on the boat":          "can dogs come",
+		"Is there soup on board?":            "Is there soup?",
+		"do you take dogs with you guys?!":   "do you take dogs?!",
+		"Is there soup at the desk?":         "", // of which few passages speak
+		"Is there soup on the island?":       "",
+		"How long does it take to get there": "",
+		"What is here?":                      "What is?",
+		"here?":                              "",
+		"on the ferry":                       "",
+	} {
+		if got := f.withoutSetting(said); got != left {
+			t.Errorf("%q is read as %q, not %q", said, got, left)
+		}
+	}
+}
