@@ -1,12 +1,15 @@
 package test
 
 import (
+	"database/sql"
 	"errors"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+
+	_ "modernc.org/sqlite"
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/service"
@@ -87,6 +90,35 @@ func TestEveryDocumentCanBeRenamed(t *testing.T) {
 	s.eventually("its file is written", func() bool { _, err := os.Stat(filepath.Join(folder, "group-enquiries-anew.csv")); return err == nil })
 	if _, err := os.Stat(filepath.Join(folder, "group-enquiries.csv")); !errors.Is(err, os.ErrNotExist) {
 		t.Error("the file of the sheet is there under its old name")
+	}
+
+	// No record is left under an old name: neither as a value nor inside what still counts.
+	db, err := sql.Open("sqlite", "file:"+filepath.Join(s.data, service.DemoWorkspace, "parrot.db")+"?mode=ro")
+	s.must(err)
+	defer db.Close()
+	var columns [][2]string
+	rows, err := db.QueryContext(s.ctx, `SELECT m.name, c.name FROM sqlite_master m, pragma_table_info(m.name) c WHERE m.type = 'table' AND c.type = 'TEXT'`)
+	s.must(err)
+	for rows.Next() {
+		var at [2]string
+		s.must(rows.Scan(&at[0], &at[1]))
+		columns = append(columns, at)
+	}
+	s.must(rows.Err())
+	if len(columns) < 100 {
+		t.Errorf("only %d columns are looked through", len(columns))
+	}
+	for _, at := range columns {
+		if at[0] == "source" {
+			continue // one of the knowledge happens to be called like the channel
+		}
+		for _, name := range []string{"front-desk", "lost-property", "website", "group-enquiries", "group-crossing", "client-book", "boats-running"} {
+			var n int
+			s.must(db.QueryRowContext(s.ctx, `SELECT count(*) FROM `+at[0]+` WHERE `+at[1]+` = ?`, name).Scan(&n))
+			if n > 0 {
+				t.Errorf("%d records of %s still say %s in %s", n, at[0], name, at[1])
+			}
+		}
 	}
 
 	// What cannot be is refused, and says why.

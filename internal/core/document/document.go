@@ -76,16 +76,36 @@ func (c *Checker) read(source []byte, into any, options ...yaml.DecodeOption) {
 		c.problems = append(c.problems, *p)
 		return
 	}
-	file, err := parser.ParseBytes(source, 0)
+	file, err := parsed(source, 0)
 	if err == nil {
 		c.file = file
-		err = yaml.UnmarshalWithOptions(source, into, options...)
+		err = unmarshalled(source, into, options...)
 	}
 	if err == nil {
 		return
 	}
 	if unknown := c.fault(err, source); unknown != nil {
 		c.problems[len(c.problems)-1].Message = c.noSuchKey(unknown, into)
+	}
+}
+
+// errUnreadable is the fault of a text that the YAML library breaks off at, as at a tag before
+// what it does not fit.
+var errUnreadable = errors.New("the text cannot be read as YAML; is a ! or & in it that is not in quotes?")
+
+func parsed(source []byte, mode parser.Mode, options ...parser.Option) (file *ast.File, err error) {
+	defer unbroken(&err)
+	return parser.ParseBytes(source, mode, options...)
+}
+
+func unmarshalled(source []byte, into any, options ...yaml.DecodeOption) (err error) {
+	defer unbroken(&err)
+	return yaml.UnmarshalWithOptions(source, into, options...)
+}
+
+func unbroken(err *error) {
+	if recover() != nil {
+		*err = errUnreadable
 	}
 }
 
@@ -214,7 +234,7 @@ func thing(kind string) string {
 func At(name string, source []byte, path, format string, args ...any) Problems {
 	c := &Checker{name: name}
 	if len(source) <= Limit && excess(source) == nil {
-		c.file, _ = parser.ParseBytes(source, 0) // unreadable: the problem has no place
+		c.file, _ = parsed(source, 0) // unreadable: the problem has no place
 	}
 	c.Wrong(path, format, args...)
 	return c.problems

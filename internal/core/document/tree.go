@@ -51,7 +51,7 @@ func Tree(name string, source []byte) (Node, *Checker) {
 		c.problems = append(c.problems, *p)
 		return Node{}, c
 	}
-	file, err := parser.ParseBytes(source, parser.ParseComments, parser.AllowDuplicateMapKey())
+	file, err := parsed(source, parser.ParseComments, parser.AllowDuplicateMapKey())
 	if err != nil {
 		c.fault(err, source)
 		return Node{}, c
