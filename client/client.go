@@ -294,6 +294,11 @@ func (c *Client) RemoveDraft(ctx context.Context, kind, name string) error {
 	return c.do(ctx, http.MethodDelete, "/api/v1/drafts/"+url.PathEscape(kind)+"/"+url.PathEscape(name), nil, nil, nil)
 }
 
+// TakeTemplate takes in the documents of a template.
+func (c *Client) TakeTemplate(ctx context.Context, in Template) (out TemplateTaken, err error) {
+	return out, c.send(ctx, http.MethodPost, "/template", nil, in, &out)
+}
+
 // RenameDocument gives a document another name, and names it so wherever it is named.
 func (c *Client) RenameDocument(ctx context.Context, kind, from, to string) (d Document, err error) {
 	return d, c.send(ctx, http.MethodPost, "/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(from)+"/rename", nil, Rename{to}, &d)

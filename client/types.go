@@ -245,6 +245,41 @@ type PlacedNote struct {
 	Key      string `json:"key" required:"true" description:"Of the brief; empty: nowhere."`
 }
 
+// Template is all documents of a workspace, as one text.
+type Template struct {
+	Text  string `json:"text" required:"true" description:"YAML documents, one after another, with --- between."`
+	Title string `json:"title,omitempty" description:"What the business is called, in place of what the template says."`
+	Over  bool   `json:"over,omitempty" description:"Replace documents that are there already."`
+}
+
+// TemplateTaken is what became of a template.
+type TemplateTaken struct {
+	Taken   []TemplateDocument `json:"taken" required:"true"`
+	Kept    []TemplateDocument `json:"kept" required:"true" description:"Those of which there was one already."`
+	Refused []TemplateRefused  `json:"refused" required:"true"`
+	ToDo    []TemplateToDo     `json:"to_do" required:"true" description:"What a person has to do for them to work."`
+}
+
+// TemplateDocument names a document of a template.
+type TemplateDocument struct {
+	Kind string `json:"kind" required:"true"`
+	Name string `json:"name" required:"true"`
+}
+
+// TemplateRefused is a document that could not be taken in.
+type TemplateRefused struct {
+	Kind     string    `json:"kind" required:"true"`
+	Name     string    `json:"name" required:"true"`
+	Problems []Problem `json:"problems" required:"true" nullable:"false"`
+}
+
+// TemplateToDo is something that is still to be done.
+type TemplateToDo struct {
+	What string `json:"what" required:"true" enum:"secret,source,live,named"`
+	Name string `json:"name" required:"true" description:"Of the connection, the source, the flow, or the document that names something that is not there."`
+	Says string `json:"says" required:"true"`
+}
+
 // Rename gives something another name.
 type Rename struct {
 	Name string `json:"name" required:"true"`

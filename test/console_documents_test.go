@@ -171,3 +171,21 @@ func TestNotesAreSetInOrderInTheConsole(t *testing.T) {
 	out, _, _ := s.parrot("", "bot", "order", notes)
 	contains(t, out, "rules:\n  - Never promise a seat\n", "# not placed: The moon is big.")
 }
+
+// What another business built is taken in from its file, and what is left to do is a click away.
+func TestATemplateIsTakenInInTheConsole(t *testing.T) {
+	s := open(t)
+	p := s.console("Robin", false)
+	choose := func(text string) error {
+		return errors.Join(p.Await(`document.querySelector("input[type=file]")`), p.Do(`const files = new DataTransfer(); files.items.add(new File([`+"`"+text+"`"+`], "template.yaml")); const i = document.querySelector("input[type=file]"); i.files = files.files; i.dispatchEvent(new Event("change", { bubbles: true }))`))
+	}
+	s.must(errors.Join(
+		p.Go(s.PublicURL+"/settings/template"), choose("hello: you\n"), p.Click("Take it in", false), p.AwaitText("begins with none of the kinds of documents", false),
+		choose("bot: baker\nname: Bram\nsources: [bread.md]\n---\nhours: ticket-office\nweek: {}\n---\nbot: lost\nname: L\ntools: [nothing]\n"), p.Click("Take it in", false),
+		p.AwaitText("One document was taken in. 1 stays as it is: hours ticket-office.", false), p.AwaitText("bot lost is not taken in: line 3", false),
+		p.AwaitText("the source bread.md, which the bot baker answers from", false), p.Click("Do it", false), p.Await(`location.pathname === "/knowledge"`),
+	))
+	if _, err := s.client.Document(s.ctx, "bots", "baker"); err != nil {
+		t.Error(err)
+	}
+}

@@ -1,19 +1,13 @@
 package main
 
 import (
-	"errors"
 	"fmt"
 	"io"
-	"net/http"
 	"os"
 	"path/filepath"
-	"regexp"
-	"slices"
-	"strconv"
 	"strings"
 
 	"urgentparrot.example/client"
-	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/kinds"
 )
@@ -23,7 +17,6 @@ type templated struct {
 	kind       document.Kind
 	name, file string
 	text       string
-	refused    error // why it could not be taken in yet
 }
 
 // template writes all documents of a workspace to a folder, or takes in those of a folder.
@@ -81,94 +74,47 @@ func (c *call) exportTemplate(cl *client.Client, folder string) error {
 // importTemplate takes in the documents of a folder, each after what it refers to, and says
 // what is missing then.
 func (c *call) importTemplate(cl *client.Client, folder, title string, over bool) error {
-	waiting, err := readTemplate(folder)
+	list, err := readTemplate(folder)
 	if err != nil {
 		return err
 	}
-	there := map[string]bool{}
-	for _, kind := range kinds.Documents {
-		page, err := cl.Documents(c.ctx, kind.Plural)
-		if err != nil {
-			return err
-		}
-		for _, d := range page.Items {
-			there[kind.Name+"/"+d.Name] = true
-			there[kind.Name] = kind.Only // a workspace has one of them
-		}
+	var texts []string
+	files := map[string]string{}
+	for _, d := range list {
+		files[d.kind.Name+"/"+d.name] = d.file
+		texts = append(texts, strings.TrimRight(d.text, "\n")+"\n")
 	}
-	var taken, kept []templated
-	for before := -1; len(waiting) > 0 && before != len(taken)+len(kept); {
-		before = len(taken) + len(kept)
-		var left []templated
-		for _, d := range waiting {
-			if same := there[d.kind.Name+"/"+d.name]; same && !over || !same && there[d.kind.Name] {
-				kept = append(kept, d)
-				continue
-			}
-			if d.kind.Only && title != "" {
-				d.text = titleLine.ReplaceAllLiteralString(d.text, "title: "+strconv.Quote(title))
-			}
-			var problem *client.Error
-			switch _, d.refused = cl.PutDocument(c.ctx, d.kind.Plural, d.name, d.text, 0); {
-			case d.refused == nil:
-				taken = append(taken, d)
-			case errors.As(d.refused, &problem) && problem.Status == http.StatusUnprocessableEntity:
-				left = append(left, d) // what it refers to may come yet
-			default:
-				return inFile(d.refused, d.name, d.file)
-			}
-		}
-		waiting = left
-	}
-	sources, err := cl.Sources(c.ctx)
+	done, err := cl.TakeTemplate(c.ctx, client.Template{Text: strings.Join(texts, "---\n"), Title: title, Over: over})
 	if err != nil {
 		return err
 	}
-	for _, d := range waiting {
-		fmt.Fprintf(c.errors, "Not taken in: %v\n", inFile(d.refused, d.name, d.file))
+	for _, d := range done.Refused {
+		fmt.Fprintf(c.errors, "Not taken in: %v\n", inFile(&client.Error{Problems: d.Problems}, d.Name, files[d.Kind+"/"+d.Name]))
 	}
-	var missing []string
-	for _, d := range taken {
-		checked, err := cl.CheckDocument(c.ctx, d.kind.Plural, d.name, d.text)
-		if err != nil {
-			return err
+	err = c.print(done, func(w io.Writer) {
+		fmt.Fprintf(w, "%s taken in.\n", plural(len(done.Taken), "document"))
+		for _, d := range done.Kept {
+			fmt.Fprintf(w, "%s %s is not taken in: there is one already. -over replaces one of the same name.\n", d.Kind, d.Name)
 		}
-		for _, p := range checked.Warnings {
-			missing = append(missing, fmt.Sprintf("%s:%d: %s", d.file, p.Line, p.Message))
-		}
-		if brief, err := bot.Parse(d.name, []byte(d.text)); d.kind.Name == "bot" && err == nil {
-			for _, name := range brief.Sources {
-				if !slices.ContainsFunc(sources.Items, func(s client.Source) bool { return s.Name == name }) {
-					missing = append(missing, fmt.Sprintf("the source %s, which the bot %s answers from: parrot knowledge add %s", name, d.name, name))
-				}
-			}
-		}
-		if d.kind.Name == "connection" {
-			missing = append(missing, fmt.Sprintf("the secret of %[1]s, if it wants one: parrot connection secret %[1]s", d.name))
-		}
-		if d.kind.Drafts {
-			missing = append(missing, fmt.Sprintf("the flow %[1]s is a draft: parrot flow live %[1]s", d.name))
-		}
-	}
-	err = c.print(map[string]any{"taken": len(taken), "kept": len(kept), "refused": len(waiting), "missing": missing}, func(w io.Writer) {
-		fmt.Fprintf(w, "%s taken in.\n", plural(len(taken), "document"))
-		for _, d := range kept {
-			fmt.Fprintf(w, "%s %s is not taken in: there is one already. -over replaces one of the same name.\n", d.kind.Name, d.name)
-		}
-		if len(missing) > 0 {
+		if len(done.ToDo) > 0 {
 			fmt.Fprintln(w, "\nStill to do:")
 		}
-		for _, m := range missing {
-			fmt.Fprintf(w, "- %s\n", m)
+		for _, t := range done.ToDo {
+			if by := doneBy[t.What]; by != "" {
+				fmt.Fprintf(w, "- %s: %s %s\n", t.Says, by, t.Name)
+			} else {
+				fmt.Fprintf(w, "- %s\n", t.Says)
+			}
 		}
 	})
-	if err == nil && len(waiting) > 0 {
-		err = fmt.Errorf("%s not taken in", plural(len(waiting), "document"))
+	if err == nil && len(done.Refused) > 0 {
+		err = fmt.Errorf("%s not taken in", plural(len(done.Refused), "document"))
 	}
 	return err
 }
 
-var titleLine = regexp.MustCompile(`(?m)^title:.*$`)
+// doneBy are the commands by which what is still to do is done.
+var doneBy = map[string]string{"secret": "parrot connection secret", "source": "parrot knowledge add", "live": "parrot flow live"}
 
 // readTemplate reads the documents of a folder, in the order of the kinds.
 func readTemplate(folder string) (list []templated, err error) {

@@ -217,6 +217,8 @@ var routes = sync.OnceValue(func() []route {
 		{"POST", "/documents/:kind/:name/check", "Documents", "Check a document and keep nothing", oneDocument{}, takes(checkDocument), ok, false},
 		{"POST", "/documents/:kind/:name/rename", "Documents", "Give a document another name, and name it so wherever it is named", oneDocument{}, takes(renameDocument), ok, false},
 		{"DELETE", "/documents/:kind/:name", "Documents", "Remove a document that no other refers to", oneDocument{}, does(removeDocument), ok, false},
+		{"GET", "/template", "Documents", "All documents as one text, for the next business: YAML documents, one after another, without contacts, conversations, knowledge and secrets", nil, writes("application/yaml", nil, exportTemplate), ok, false},
+		{"POST", "/template", "Documents", "Take in the documents of a template, each after what it refers to; what is still to do is listed", nil, takesLarge(importTemplate, importLimit), ok, false},
 		{"GET", "/drafts/:kind", "Documents", "What is being written of the documents of a kind, beside those that are used; some may not be there otherwise", byKind{}, gives(listDrafts), ok, false},
 		{"PUT", "/drafts/:kind/:name", "Documents", "Keep what is being written of a document, right or not; what is used stays as it is", oneDocument{}, doesWith(putDraft), ok, false},
 		{"DELETE", "/drafts/:kind/:name", "Documents", "Throw a draft away", oneDocument{}, does(removeDraft), ok, false},

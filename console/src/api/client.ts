@@ -150,6 +150,8 @@ export const api = {
   removeDocument: (kind: string, name: string) => call<void>("DELETE", `/documents/${at(kind)}/${at(name)}`),
   renameDocument: (kind: string, name: string, to: string) =>
     call<Schemas["Document"]>("POST", `/documents/${at(kind)}/${at(name)}/rename`, { name: to }),
+  takeTemplate: (template: Schemas["Template"]) =>
+    call<Schemas["TemplateTaken"]>("POST", "/template", template),
   drafts: (kind: string) => call<Schemas["DraftPage"]>("GET", `/drafts/${at(kind)}`),
   putDraft: (kind: string, name: string, text: string) =>
     call<void>("PUT", `/drafts/${at(kind)}/${at(name)}`, { text }),

@@ -4671,6 +4671,82 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All documents as one text, for the next business: YAML documents, one after another, without contacts, conversations, knowledge and secrets */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/yaml": string;
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Take in the documents of a template, each after what it refers to; what is still to do is listed */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Template"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TemplateTaken"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/today": {
         parameters: {
             query?: never;
@@ -6593,6 +6669,38 @@ export interface components {
         Take: {
             /** @description Take it even from another person. */
             over?: boolean;
+        };
+        Template: {
+            /** @description Replace documents that are there already. */
+            over?: boolean;
+            /** @description YAML documents, one after another, with --- between. */
+            text: string;
+            /** @description What the business is called, in place of what the template says. */
+            title?: string;
+        };
+        TemplateDocument: {
+            kind: string;
+            name: string;
+        };
+        TemplateRefused: {
+            kind: string;
+            name: string;
+            problems: components["schemas"]["Problem"][];
+        };
+        TemplateTaken: {
+            /** @description Those of which there was one already. */
+            kept: components["schemas"]["TemplateDocument"][];
+            refused: components["schemas"]["TemplateRefused"][];
+            taken: components["schemas"]["TemplateDocument"][];
+            /** @description What a person has to do for them to work. */
+            to_do: components["schemas"]["TemplateToDo"][];
+        };
+        TemplateToDo: {
+            /** @description Of the connection, the source, the flow, or the document that names something that is not there. */
+            name: string;
+            says: string;
+            /** @enum {string} */
+            what: "secret" | "source" | "live" | "named";
         };
         Thought: {
             /** @description Its sentences, held against what they claim to stand on. */

@@ -13,6 +13,7 @@ import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { duplicate, underFreeName } from "../../parts/yaml"
 import { Access } from "./Access"
+import { Template } from "./Template"
 
 /** Kinds of documents that have a page of their own. */
 const elsewhere = ["flows", "rehearsals"]
@@ -50,9 +51,17 @@ export default function Settings() {
           >
             Access
           </Link>
+          <Link
+            to="/settings/template"
+            aria-current={plural === "template" || undefined}
+            className="rounded-md px-3 py-1.5 whitespace-nowrap text-soft hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:font-semibold aria-[current]:text-sea"
+          >
+            Template
+          </Link>
         </nav>
         {plural === "access" && <Access />}
-        {kinds.data && plural && plural !== "access" && !kind && (
+        {plural === "template" && <Template />}
+        {kinds.data && plural && plural !== "access" && plural !== "template" && !kind && (
           <Empty title="There are no such settings">Choose a kind from the list.</Empty>
         )}
         {kind && <Kind key={kind.plural} kind={kind} name={name} fresh={!!fresh} />}
