@@ -99,3 +99,29 @@ func TestLookingAtAScriptChangesNothing(t *testing.T) {
 		}
 	}
 }
+
+// Each flow that a builder may begin from goes live as it is, in the console too.
+func TestFlowsBeginFromOurs(t *testing.T) {
+	s := open(t)
+	kinds, err := s.client.Kinds(s.ctx)
+	s.must(err)
+	p := s.console("Robin", false)
+	s.must(errors.Join(p.Go(s.PublicURL+"/flows"), p.Click("New flow", false), p.AwaitText("Begin from one of these", false), p.Click("Take a request", false), p.AwaitText("Ask “What is it about?”", false), p.Click("Keep the draft", false), p.AwaitText("Only a draft: it does not start.", false), p.Click("Put version 1 live", false), p.AwaitText("Version 1 is live", false)))
+	begun := 0
+	for _, k := range kinds.Items {
+		for _, start := range k.Starts {
+			if k.Name != "flow" {
+				continue
+			}
+			begun++
+			checked, err := s.client.CheckDocument(s.ctx, k.Plural, start.Name, start.Text)
+			s.must(err)
+			for _, p := range checked.Problems {
+				t.Errorf("%s, line %d: %s", start.Name, p.Line, p.Message)
+			}
+		}
+	}
+	if begun < 5 {
+		t.Errorf("there are %d flows to begin from", begun)
+	}
+}

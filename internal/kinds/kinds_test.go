@@ -77,7 +77,7 @@ func TestStartsStand(t *testing.T) {
 				t.Errorf("%s: %v", start.Name, err)
 				continue
 			}
-			if d.Named() != start.Name || seen[start.Name] || start.Title == "" || start.About == "" || len(start.Talk) == 0 {
+			if d.Named() != start.Name || seen[start.Name] || start.Title == "" || start.About == "" || kind.Name == "bot" && len(start.Talk) == 0 {
 				t.Errorf("%s is called %s, twice or without words", start.Name, d.Named())
 			}
 			seen[start.Name] = true

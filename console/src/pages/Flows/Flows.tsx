@@ -9,6 +9,7 @@ import { Button } from "../../parts/Button"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { Versions } from "../../parts/Versions"
+import { underFreeName } from "../../parts/yaml"
 import { FlowScript } from "./FlowScript"
 import { Posted } from "./Posted"
 import { Runs } from "./Runs"
@@ -32,7 +33,7 @@ export default function Flows() {
         <Link className="text-sea hover:underline" to="/forms">
           Forms
         </Link>
-        <Button onClick={() => void navigate("/flows?new=1")}>
+        <Button onClick={() => void navigate("/flows?new=choose")}>
           <PlusIcon className="size-4" />
           New flow
         </Button>
@@ -64,8 +65,8 @@ export default function Flows() {
         ) : (
           list.isSuccess && (
             <Empty title={name ? `There is no flow called ${name}` : "There are no flows yet"}>
-              <Link className="text-sea underline" to={name ? "/flows" : "/flows?new=1"}>
-                {name ? "Show those that are there" : "Write the first one, from an example"}
+              <Link className="text-sea underline" to={name ? "/flows" : "/flows?new=choose"}>
+                {name ? "Show those that are there" : "Make the first one"}
               </Link>
             </Empty>
           )
@@ -205,10 +206,42 @@ function Chosen({ flow: f }: { flow: Schemas["Flow"] }) {
   )
 }
 
-/** A flow that is not kept yet, from the example. */
+/** A flow that is not kept yet: from one of ours, which is chosen first, or from the example. */
 function NewFlow() {
+  const [fresh, setFresh] = useInAddress("new")
   const kind = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity }).data?.items.find(
     k => k.plural === "flows",
   )
-  return kind ? <FlowScript name="" example={kind.example} /> : null
+  const taken = useQuery({ queryKey: ["flows"], queryFn: api.flows }).data?.items.map(f => f.name)
+  if (!kind || !taken) return null
+  const start = kind.starts?.find(s => s.name === fresh)
+  if (fresh !== "choose")
+    return (
+      <FlowScript key={fresh} name="" example={underFreeName(start?.text ?? kind.example, "flow", taken)} />
+    )
+  return (
+    <div className="min-w-0 flex-1 lg:overflow-y-auto">
+      <p className="mb-3 text-soft">Begin from one of these; every line of it can be changed.</p>
+      <ul className="grid gap-3 sm:grid-cols-2">
+        {[
+          ...(kind.starts ?? []),
+          {
+            name: "1",
+            title: "A small example",
+            about: "One start and two steps, to be changed into anything.",
+          },
+        ].map(s => (
+          <li key={s.name}>
+            <button
+              onClick={() => setFresh(s.name)}
+              className="h-full w-full rounded-lg border border-line bg-sheet p-4 text-left hover:border-sea"
+            >
+              <span className="block font-semibold">{s.title}</span>
+              <span className="block text-soft">{s.about}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </div>
+  )
 }

@@ -42,6 +42,7 @@ export function Template() {
           type="file"
           aria-label="Template"
           accept=".yaml,.yml,text/*"
+          className="block w-full text-soft file:mr-3 file:rounded-md file:border file:border-line file:bg-sheet file:px-3 file:py-1.5 file:font-semibold file:text-ink"
           onChange={e => {
             const chosen = e.target.files?.[0]
             take.reset()
