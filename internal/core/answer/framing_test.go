@@ -51,7 +51,7 @@ func TestQuestionsAreReadWithoutWhatIsAroundThem(t *testing.T) {
 		"Dear team, do dogs travel free? Best regards, Martin Quill":    "greeting question told",
 		"Do dogs travel free? Looking forward to hearing from you. Sue": "question told told",
 		"Do dogs travel free? Can anyone help?":                         "question told",
-		"Can you help me?":                                              "question",
+		"Can you help me?":                                              "told",
 		"How much is a ticket? And for my son?":                         "question question",
 		"I lost my hat. It was red.":                                    "statement statement",
 		"Hallow Point":                                                  "statement",

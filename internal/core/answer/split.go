@@ -4,7 +4,6 @@ package answer
 
 import (
 	"regexp"
-	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -74,6 +73,8 @@ func Split(message string) []Part {
 		for _, piece := range splitAsked(s) {
 			kind := kindOf(piece)
 			switch {
+			case kind == Question && onlyFrames(piece) && forHelp.MatchString(piece):
+				kind = Told // "can you help?" says no more than that something will be asked
 			case kind == Statement && (onlyFrames(piece) || signs(piece, len(parts) > 1)):
 				kind = Told
 			case kind == Statement || kind == Question:
@@ -82,15 +83,6 @@ func Split(message string) []Part {
 				}
 			}
 			parts = append(parts, Part{Text: piece, Kind: kind})
-		}
-	}
-	// "Can you help?" beside what is asked asks nothing more.
-	asked := func(p Part) bool { return (p.Kind == Question || p.Kind == Statement) && !forHelp.MatchString(p.Text) }
-	if slices.ContainsFunc(parts, asked) {
-		for i, p := range parts {
-			if p.Kind == Question && forHelp.MatchString(p.Text) && onlyFrames(p.Text) {
-				parts[i].Kind = Told
-			}
 		}
 	}
 	setAround(parts)
