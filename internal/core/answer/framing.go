@@ -22,7 +22,7 @@ var framing = wordSet(`a about actually advice advise afternoon again ahead all 
 	randomly re read reach reaching really regarding regards right rush s same say search searched searching see seem seen should sibling sign silly simple simply since sir sister site small so somebody someone
 	something son soon sorry still stupid suppose sure t ta talk team tell tells than thank thanks that the there thing things think this those though thought thx til time tiny to told
 	tonight too took trouble troubling try trying ty ugh uh um unclear understand up urgent us very wait wants want wanted was wasn way we website web weird welcome well were whether wife will wish with
-	answered answering answers asap back basic basics bro browse browsed browsing buddy busy called calling came chat chatting come coming confused confusing considering correct differently dude
+	abroad answered answering answers asap away back because basic basics bro browse browsed browsing buddy busy called calling came chat chatting come coming confused confusing considering correct differently dude
 	fast frank frankly general generally gents google googled googling honest honestly ladies lads line lines literally love mate miss nobody none noone obvious obviously otherwise pal phoned phrase
 	pick picked picking picks place plan planning poss rang random rephrase replied replies reply replying respond response ring ringing scrolled seriously speak strange tad thinking truly unsure urgently
 	wonder wondered wonders wondering word wouldnt would write writing yeah yes yet yo you your yours youre`)
@@ -108,11 +108,11 @@ var forHelp = regexp.MustCompile(`(?i)^(?:(?:can|could|will|would) (?:you|someon
 
 var signature = regexp.MustCompile(`^(?i:(?:with )?(?:(?:best|kind|kindest|warm|warmest|many) )?(?:regards|wishes)|yours(?: sincerely| faithfully| truly)?|sincerely|all the best)\b[\s,.!-]*(?:[A-Z][\w.'’-]*\s*){0,4}$`)
 
-// signs reports whether a sentence is how a letter ends: a greeting with a name, or behind
-// others a name alone.
-func signs(s string, behind bool) bool {
+// signs reports whether a sentence is how a letter ends: a greeting with a name, or once it has
+// ended a name alone.
+func signs(s string, ended bool) bool {
 	s = strings.TrimSpace(s)
-	return signature.MatchString(s) || behind && nameAlone.MatchString(s)
+	return signature.MatchString(s) || ended && nameAlone.MatchString(s)
 }
 
 var nameAlone = regexp.MustCompile(`^\p{Lu}[\p{L}'’-]{1,20}(?: \p{Lu}[\p{L}'’.-]{0,20}){0,2}[.!]?$`)

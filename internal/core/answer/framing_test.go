@@ -22,6 +22,7 @@ func TestQuestionsAreReadWithoutWhatIsAroundThem(t *testing.T) {
 		"yo mate senior price":                                          "senior price",
 		"random question but senior price":                              "senior price",
 		"not sure if this is the right place but where do I park":       "where do I park",
+		"is it windy, asking because I come from far away":              "is it windy",
 		"senior price thanks a lot":                                     "senior price",
 		"How much is it?? ":                                             "How much is it?",
 		"what about dogs, if you don't mind me asking?":                 "what about dogs?",
@@ -53,6 +54,7 @@ func TestQuestionsAreReadWithoutWhatIsAroundThem(t *testing.T) {
 		"Do dogs travel free? Can anyone help?":                         "question told",
 		"Can you help me?":                                              "told",
 		"How much is a ticket? And for my son?":                         "question question",
+		"How much is a single? Gannet Holm.":                            "question statement",
 		"I lost my hat. It was red.":                                    "statement statement",
 		"Hallow Point":                                                  "statement",
 	} {

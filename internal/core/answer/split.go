@@ -75,7 +75,7 @@ func Split(message string) []Part {
 			switch {
 			case kind == Question && onlyFrames(piece) && forHelp.MatchString(piece):
 				kind = Told // "can you help?" says no more than that something will be asked
-			case kind == Statement && (onlyFrames(piece) || signs(piece, len(parts) > 1)):
+			case kind == Statement && (onlyFrames(piece) || signs(piece, ended(parts))):
 				kind = Told
 			case kind == Statement || kind == Question:
 				if rest := unframed(piece); rest != piece {
@@ -87,6 +87,15 @@ func Split(message string) []Part {
 	}
 	setAround(parts)
 	return parts
+}
+
+// ended reports whether a letter has come to its end: with thanks, or what only goes with it.
+func ended(parts []Part) bool {
+	if len(parts) == 0 {
+		return false
+	}
+	last := parts[len(parts)-1].Kind
+	return last == Told || last == Thanks || last == Farewell
 }
 
 // shortFollowUp is how many words something that begins as a follow-up may have to be a
