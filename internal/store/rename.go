@@ -3,13 +3,9 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"strings"
 	"time"
 )
-
-// ErrTaken is returned for a name that a document has, or had before it was removed.
-var ErrTaken = errors.New("the name is taken")
 
 // Where records name documents, by their kind: table and column.
 var namedIn = map[string][][2]string{
