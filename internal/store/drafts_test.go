@@ -28,7 +28,9 @@ func TestADraftLiesBesideItsDocument(t *testing.T) {
 	}
 	draft := func(name, text, by string) {
 		t.Helper()
-		must(do(func(tx *Tx) error { return tx.PutDraft(Document{Kind: "bot", Name: name, Text: text, Author: by, UpdatedAt: now}) }))
+		must(do(func(tx *Tx) error {
+			return tx.PutDraft(Document{Kind: "bot", Name: name, Text: text, Author: by, UpdatedAt: now})
+		}))
 	}
 	drafts := func() (texts []string) {
 		t.Helper()
