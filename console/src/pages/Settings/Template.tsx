@@ -46,6 +46,7 @@ export function Template() {
           onChange={e => {
             const chosen = e.target.files?.[0]
             take.reset()
+            setFile(undefined) // until the new one is read
             if (chosen) void chosen.text().then(text => setFile({ name: chosen.name, text }))
           }}
         />
