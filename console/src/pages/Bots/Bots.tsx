@@ -133,7 +133,7 @@ export default function Bots() {
                 Duplicate
               </Button>
               <Link className="text-sm text-sea underline" to={"/settings/bots/" + bot.name}>
-                Used by, remove
+                Used by, rename, remove
               </Link>
             </DocumentEditor>
           )}

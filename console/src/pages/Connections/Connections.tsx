@@ -120,7 +120,7 @@ export default function Connections() {
               form={(text, onText) => <ConnectionForm text={text} onText={onText} kept={chosen.name} />}
             >
               <Link className="text-sm text-sea underline" to={"/settings/connections/" + chosen.name}>
-                Used by, remove
+                Used by, rename, remove
               </Link>
             </DocumentEditor>
             <Secret connection={chosen.name} />

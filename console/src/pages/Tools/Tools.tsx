@@ -164,7 +164,7 @@ export default function Tools() {
                 Duplicate
               </Button>
               <Link className="text-sm text-sea underline" to={"/settings/tools/" + chosen.name}>
-                Used by, remove
+                Used by, rename, remove
               </Link>
             </DocumentEditor>
           </Beside>
