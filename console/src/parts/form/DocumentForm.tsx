@@ -2,7 +2,8 @@ import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react
 import { ChevronRightIcon } from "@heroicons/react/20/solid"
 import type { Schemas } from "../../api/client"
 import { type Path, pathOf, useValues } from "../yaml"
-import { FormField, type Placed } from "./FormField"
+import type { Placed } from "./field"
+import { FormField } from "./FormField"
 import { ValueOf } from "./lines"
 import { Told } from "./told"
 

@@ -1,27 +1,16 @@
 import { Select } from "@headlessui/react"
 import { useContext } from "react"
 import type { Schemas } from "../../api/client"
-import type { Path, Values } from "../yaml"
 import { Blocks, NamedBlocks } from "./blocks"
 import { ChoiceOf, ChoicesOf, NameOf, NamesOf, SwitchOf } from "./choosing"
 import { DataOf, GroupsOf, ListsOf, PairsOf, TextsOf, ValueOf } from "./lines"
 import { Details } from "./details"
+import type { Path } from "../yaml"
+import type { FieldProps } from "./field"
 import { Entries } from "./entries"
 import { ConditionOf, TimeOf } from "./expressions"
 import { useNames } from "./names"
 import { Told } from "./told"
-
-export type Placed = { path: Path; message: string; warning?: boolean }
-
-export type FieldProps = {
-  field: Schemas["DocumentField"]
-  values: Values
-  /** Where the block stands that the field belongs to. */
-  inside: Path
-  /** Where it stands itself, if that is not under its key in that block. */
-  path?: Path
-  problems: Placed[]
-}
 
 /** One field of a document's form, filled in as its kind of value wants it. */
 export function FormField(props: FieldProps) {
@@ -59,7 +48,16 @@ export function FormField(props: FieldProps) {
     case "cells":
       return <PairsOf {...words} values={values} path={path} numbers />
     case "entries":
-      return <Entries field={field} values={values} path={path} problems={props.problems} words={words} />
+      return (
+        <Entries
+          field={field}
+          values={values}
+          path={path}
+          problems={props.problems}
+          words={words}
+          draw={inner => <FormField {...inner} />}
+        />
+      )
     case "choice":
       return (
         <ChoiceOf

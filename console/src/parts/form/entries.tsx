@@ -8,12 +8,12 @@ import {
   MenuItems,
 } from "@headlessui/react"
 import { ChevronRightIcon, PlusIcon } from "@heroicons/react/20/solid"
-import { type ReactNode, useContext, useId, useRef, useState } from "react"
+import { Fragment, type ReactNode, useContext, useId, useRef, useState } from "react"
 import type { Schemas } from "../../api/client"
 import type { Path, Values } from "../yaml"
 import { Move } from "./blocks"
 import { type Entry, emptyEntry, entryAt } from "./entry"
-import { FormField, type Placed } from "./FormField"
+import type { FieldProps, Placed } from "./field"
 import { Out, type Words } from "./lines"
 import { Told } from "./told"
 
@@ -25,6 +25,8 @@ type Props = {
   values: Values
   path: Path
   problems: Placed[]
+  /** Draws one field of an entry. */
+  draw: (field: FieldProps) => ReactNode
   /** Where the list stands among those around it, as the sentences count: "2/if_silent". */
   within?: string
 }
@@ -157,7 +159,9 @@ function Line(
   const shown = plain.filter(f => settled.current?.includes(f.key))
   const rest = plain.filter(f => !shown.includes(f))
   const draw = (f: Field) => (
-    <FormField key={f.key} field={f} values={own} inside={here} path={entry.place(f)} problems={wrong} />
+    <Fragment key={f.key}>
+      {props.draw({ field: f, values: own, inside: here, path: entry.place(f), problems: wrong })}
+    </Fragment>
   )
   const filled = entry.lists.filter(l => there(values.at(l.path)))
   return (
@@ -260,6 +264,7 @@ function List(
           values={entry.values}
           path={list.path}
           problems={problems}
+          draw={props.draw}
           within={`${told}/${list.field.key}`}
         />
       </>
@@ -291,13 +296,9 @@ function List(
                 {inner
                   .filter(f => f.as !== "entries")
                   .map(f => (
-                    <FormField
-                      key={f.key}
-                      field={f}
-                      values={entry.values}
-                      inside={block}
-                      problems={problems}
-                    />
+                    <Fragment key={f.key}>
+                      {props.draw({ field: f, values: entry.values, inside: block, problems })}
+                    </Fragment>
                   ))}
               </div>
             )}
@@ -307,6 +308,7 @@ function List(
                 values={entry.values}
                 path={[...block, listed.key]}
                 problems={problems}
+                draw={props.draw}
                 within={`${told}/${list.field.key}.${i}`}
               />
             </div>

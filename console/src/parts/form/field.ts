@@ -1,0 +1,16 @@
+import type { Schemas } from "../../api/client"
+import type { Path, Values } from "../yaml"
+
+/** Something that is wrong, or may be, and where. */
+export type Placed = { path: Path; message: string; warning?: boolean }
+
+/** What a field of a form is drawn from. */
+export type FieldProps = {
+  field: Schemas["DocumentField"]
+  values: Values
+  /** Where the block stands that the field belongs to. */
+  inside: Path
+  /** Where it stands itself, if that is not under its key in that block. */
+  path?: Path
+  problems: Placed[]
+}
