@@ -27,7 +27,7 @@ var escalateKind = EffectKind{Name: "escalate", Decide: func(_ context.Context, 
 	}
 }}
 
-// gapKind notes what the knowledge does not answer.
+// passKind gives the conversation to another bot, or tells that it went to people.
 var passKind = EffectKind{Name: "pass", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 	pass := e.(dialogue.Pass)
 	if name, is := strings.CutPrefix(pass.To, "bot/"); is {
@@ -40,6 +40,7 @@ var passKind = EffectKind{Name: "pass", Decide: func(_ context.Context, c *Commi
 	c.commit.Begun = append(c.commit.Begun, "Passed to "+pass.Who+why)
 }}
 
+// gapKind notes what the knowledge does not answer.
 var gapKind = EffectKind{Name: "gap", Decide: func(ctx context.Context, c *Committing, e dialogue.Effect) {
 	if c.snapshot.Brief.Private {
 		return // what is asked within is no question for house answers, which every bot may give

@@ -100,8 +100,8 @@ func begin(s string, words []text.Word, i int) bool {
 	inverted := func() bool { // "is it open", and after "wondering" also "are dogs allowed"
 		return askers[before] || i+1 < len(words) && subjects[words[i+1].Folded] && !doers[plainWord(before)]
 	}
-	asks := !leadsOn[before] && (starters[word] && !verbs[before] || i > 1 && verbs[word] && inverted())
-	return breaks.MatchString(s[words[i-1].End:words[i].Start]) || asks || i > 2 && (before == "if" || before == "whether") || i > 1 && before == "but" || opens(words[:i])
+	asking := !leadsOn[before] && (starters[word] && !verbs[before] || i > 1 && verbs[word] && inverted())
+	return breaks.MatchString(s[words[i-1].End:words[i].Start]) || asking || i > 2 && (before == "if" || before == "whether") || i > 1 && before == "but" || opens(words[:i])
 }
 
 var forHelp = regexp.MustCompile(`(?i)^(?:(?:can|could|will|would) (?:you|someone|somebody|anyone|anybody)(?: please)?\b.*\b(?:help|tell|answer|know|advi[sc]e|assist)|(?:any|anyone|anybody|does (?:anyone|anybody))(?: got)?(?: any)? (?:ideas?|knows?|help|clue))\b[\w\s]{0,20}[\s?.!]*$`)

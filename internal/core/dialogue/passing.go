@@ -16,7 +16,7 @@ import (
 // does not know the answer, and the other one does or is likelier to. What it does not know
 // itself, a bot hands back to the one it had the conversation from.
 //
-// The first bars are those by which tools are recognised (isForTool); the last were set
+// The first bars are those by which tools are recognised; the last were set
 // with the 47 questions of testdata/passing.txt. A bot that knows an answer keeps the
 // question unless it is much like an example, so that conversations do not flap.
 const (
@@ -118,7 +118,8 @@ func (s *Snapshot) reply(t *turn, part answer.Part, ours answer.Reply) answer.Re
 	return s.Finder.Reply(t.ctx, part, before, answer.Bars{Answer: s.Brief.Threshold, Offer: s.Brief.OfferThreshold}, t.Abilities.Limit)
 }
 
-// replies is what several bots find, each nil for those that lead to people.
+// repliesOf is what several bots find, who are asked side by side; of those that lead to people
+// it is nothing.
 func (t *turn) repliesOf(candidates []passing, part answer.Part, ours answer.Reply) []answer.Reply {
 	theirs := make([]answer.Reply, len(candidates))
 	var asked sync.WaitGroup

@@ -1,8 +1,8 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react"
 import { ChevronRightIcon } from "@heroicons/react/20/solid"
 import type { Schemas } from "../../api/client"
-import { type Path, pathOf, useValues } from "../yaml"
-import type { Placed } from "./field"
+import { pathOf, useValues } from "../yaml"
+import { begins, type Placed } from "./field"
 import { FormField } from "./FormField"
 import { ValueOf } from "./lines"
 import { Told } from "./told"
@@ -92,11 +92,6 @@ export function DocumentForm(props: {
       </div>
     </Told>
   )
-}
-
-/** Whether a path begins with another one. */
-export function begins(path: Path, first: Path): boolean {
-  return first.length <= path.length && first.every((step, i) => step === path[i])
 }
 
 /** The problems that stand at no field of the form. */

@@ -13,7 +13,7 @@ import type { Schemas } from "../../api/client"
 import type { Path, Values } from "../yaml"
 import { Move } from "./blocks"
 import { type Entry, emptyEntry, entryAt } from "./entry"
-import type { FieldProps, Placed } from "./field"
+import { begins, type FieldProps, type Placed } from "./field"
 import { Out, type Words } from "./lines"
 import { Told } from "./told"
 
@@ -388,9 +388,6 @@ const isList = (f: Field) =>
 const there = (value: unknown) => value !== undefined && value !== null && value !== ""
 
 const hasKey = (value: unknown, key: string) => !!value && typeof value === "object" && key in value
-
-const begins = (path: Path, first: Path) =>
-  first.length <= path.length && first.every((step, i) => step === path[i])
 
 /** Whether a path leads into an entry of a list, or of the lists of its cases. */
 function within(values: Values, path: Path, list: Path, field: Field): boolean {

@@ -14,3 +14,7 @@ export type FieldProps = {
   path?: Path
   problems: Placed[]
 }
+
+/** Whether a path begins with another one. */
+export const begins = (path: Path, first: Path) =>
+  first.length <= path.length && first.every((step, i) => step === path[i])
