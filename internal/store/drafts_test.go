@@ -6,6 +6,8 @@ import (
 	"reflect"
 	"testing"
 	"time"
+
+	"urgentparrot.example/internal/core/dialogue"
 )
 
 // A draft lies beside the document of its name, is replaced by a later one, and is gone once
@@ -119,7 +121,18 @@ func TestARenamedDocumentKeepsWhatIsIts(t *testing.T) {
 		}
 		return tx.PutDraft(Document{Kind: "bot", Name: "front-desk", Text: "three", UpdatedAt: now})
 	}))
+	deciding := conversationOf(t, s, r)
 	must(s.Write(t.Context(), func(tx *Tx) error { return tx.RenameDocument("bot", "front-desk", "desk", now) }))
+	must(s.Write(t.Context(), func(tx *Tx) error {
+		kept, err := tx.CommitTurn(Commit{
+			Turn:    Turn{ID: NewID(), ConversationID: deciding.ID, State: "done", Trace: "{}"},
+			Version: deciding.Version, Incoming: deciding.Incoming, UpTo: deciding.Messages, Changes: Changes{Channel: deciding.Channel, Contact: deciding.ContactID}, Lead: dialogue.LedByBot, State: `{"bot": "front-desk"}`,
+		}, now)
+		if kept {
+			t.Error("what was decided under the old name is kept")
+		}
+		return err
+	}))
 	must(s.Write(t.Context(), func(tx *Tx) error {
 		return tx.Rewrite(Document{Kind: "bot", Name: "desk", Text: "One", Version: 1, UpdatedAt: now})
 	}))

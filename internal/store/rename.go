@@ -22,6 +22,7 @@ var namedIn = map[string][][2]string{
 // the rows that count.
 var namedInside = []struct{ table, key, column, where string }{
 	{"conversation", "id", "state", "1"},
+	{"turn", "id", "results", "state = 'calling'"},
 	{"run", "id", "state", "status IN ('going', 'waiting', 'failed')"},
 	{"effect", "id", "body", "state = 'pending'"},
 	{"timer", "id", "body", "1"},
@@ -65,6 +66,13 @@ func (t *Tx) RenameDocument(kind, from, to string, now time.Time) error {
 		if err := t.renameInside(at.table, at.key, at.column, at.where, kind, from, to); err != nil {
 			return err
 		}
+	}
+	// What is being decided on what there was before is decided anew.
+	if _, err := t.exec(`UPDATE conversation SET version = version + 1 WHERE lead != 'closed'`); err != nil {
+		return err
+	}
+	if _, err := t.exec(`UPDATE run SET revision = revision + 1 WHERE status IN ('going', 'waiting', 'failed')`); err != nil {
+		return err
 	}
 	return t.event("document.renamed", kind+"/"+to, map[string]any{"kind": kind, "name": to, "before": from}, now)
 }
