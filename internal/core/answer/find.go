@@ -240,17 +240,6 @@ func (f Finder) gather(own, wide *wording, n int) (hits []knowledge.Hit) {
 	return hits
 }
 
-// Nearest returns the passages that hold most of the words of a text, and those that are the
-// most like it, without looking whether they answer anything: it costs a small part of Find.
-func (f Finder) Nearest(ctx context.Context, said string, n int) []knowledge.Hit {
-	q := understand(f.Index, said)
-	w := f.wording(ctx, q, q.mended)
-	if w.q.telling() == 0 {
-		return nil
-	}
-	return f.gather(w, w, n)
-}
-
 func (f Finder) fitted() *Fitted {
 	if f.Weights != nil {
 		return f.Weights

@@ -102,12 +102,13 @@ func (s Snapshot) Words(c Call) string {
 }
 
 // granted returns the tool of a name, if the bot may use it.
-func (s Snapshot) granted(name string) (Tool, bool) {
-	at := slices.IndexFunc(s.Tools, func(tool Tool) bool { return tool.Name == name })
-	if at < 0 {
-		return Tool{}, false
+func (s *Snapshot) granted(name string) (Tool, bool) {
+	for i := range s.Tools {
+		if s.Tools[i].Name == name {
+			return s.Tools[i], true
+		}
 	}
-	return s.Tools[at], true
+	return Tool{}, false
 }
 
 // askAgain is how often a tool's question is put before it is given up.

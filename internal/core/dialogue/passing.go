@@ -2,7 +2,6 @@ package dialogue
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -51,12 +50,12 @@ func (t *turn) passTo(part answer.Part, reply answer.Reply) *passing {
 	if t.next.Passes >= mostPasses {
 		return nil
 	}
-	to := t.passBy(t.Brief.Pass, part, reply)
-	if to != nil && (to.why == likeExamples || len(t.led) == 1) {
+	onlySurely := len(t.led) > 1 // once for a question is enough where nobody is sure
+	if to := t.passBy(t.Brief.Pass, part, reply, onlySurely); to != nil {
 		return to
 	}
-	if len(t.next.From) == 0 || len(t.led) > 1 {
-		return nil // once for a question is enough where nobody is sure
+	if len(t.next.From) == 0 || onlySurely {
+		return nil
 	}
 	return t.handBack(part, reply)
 }
@@ -79,7 +78,7 @@ func (t *turn) handBack(part answer.Part, reply answer.Reply) *passing {
 			others = append(others, p)
 		}
 	}
-	if to := t.passBy(others, part, reply); to != nil && to.why == likeExamples {
+	if to := t.passBy(others, part, reply, true); to != nil {
 		to.from = t.next.From
 		return to
 	}
@@ -111,11 +110,15 @@ func (t *turn) standsThere(other *Snapshot, part answer.Part, reply answer.Reply
 // reply is what another bot finds for a part of the message. It is read as this bot has read
 // it: by itself, or as following the question before.
 func (s *Snapshot) reply(t *turn, part answer.Part, ours answer.Reply) answer.Reply {
-	before := t.next.LastQuestion
+	return s.Finder.Reply(t.ctx, part, t.followed(ours), answer.Bars{Answer: s.Brief.Threshold, Offer: s.Brief.OfferThreshold}, t.Abilities.Limit)
+}
+
+// followed is the question that this one was taken to follow, "" if it was read by itself.
+func (t *turn) followed(ours answer.Reply) string {
 	if ours.Meant == ours.Mended {
-		before = ""
+		return ""
 	}
-	return s.Finder.Reply(t.ctx, part, before, answer.Bars{Answer: s.Brief.Threshold, Offer: s.Brief.OfferThreshold}, t.Abilities.Limit)
+	return t.previous
 }
 
 // repliesOf is what several bots find, who are asked side by side; of those that lead to people
@@ -132,11 +135,10 @@ func (t *turn) repliesOf(candidates []passing, part answer.Part, ours answer.Rep
 	return theirs
 }
 
-const likeExamples = "it is like what is passed there"
-
 // passBy returns the one of some whom a question is passed to: the one whose examples it is
-// nearest to, or who is the likeliest to know; nil if it is nobody's.
-func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *passing {
+// nearest to, or, if not only what is surely theirs is passed, who is the likeliest to know;
+// nil if it is nobody's.
+func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply, onlySurely bool) *passing {
 	if len(reply.Candidates) > 0 && reply.Candidates[0].Meaning == 0 {
 		return nil // what it knows is not known by its meaning yet: nothing can be compared with it
 	}
@@ -153,13 +155,13 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *pass
 			stays = passStays
 		}
 		if near.Meaning >= passSurely || near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays {
-			candidate.why = likeExamples
+			candidate.why = "it is like what is passed there"
 			if like == nil || like.near < candidate.near {
 				like = candidate
 			}
 		}
 	}
-	if like != nil {
+	if like != nil || onlySurely {
 		return like
 	}
 	if reply.Words != "" {
@@ -177,10 +179,18 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply) *pass
 // passToKnowing returns the bot, of some, that is the likeliest to know what this one does
 // not; nil if none is.
 func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, part answer.Part, reply answer.Reply) (knowing *passing) {
-	likely := t.likelyToKnow(candidates, part)
+	asked := map[string]bool{t.likeliestToKnow(candidates, part, reply): true}
+	byExamples := make([]int, len(candidates))
+	for i := range byExamples {
+		byExamples[i] = i
+	}
+	slices.SortFunc(byExamples, func(a, b int) int { return cmp.Compare(nearness[b].All, nearness[a].All) })
+	for _, i := range byExamples[:min(askedByExamples, len(byExamples))] {
+		asked[candidates[i].To] = asked[candidates[i].To] || nearness[i].All >= passLike
+	}
 	for i := range candidates {
-		if likely != nil && !likely[candidates[i].To] {
-			candidates[i].is = nil // it is not asked
+		if !asked[candidates[i].To] {
+			candidates[i].is = nil
 		}
 	}
 	most := 0.0
@@ -202,23 +212,21 @@ func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, p
 	return knowing
 }
 
-// searched is how many of the bots that a question may be passed to are asked what they find.
-const searched = 3
+// askedByExamples is how many of the bots that a question may be passed to are asked what they
+// find because it is like their examples.
+const askedByExamples = 2
 
-// nearby is how many passages are looked at for who may know.
-const nearby = 12
-
-// likelyToKnow are those of many bots in whose sources stands most of what is nearest in all
-// of them together; nil where they are so few that each is asked.
-func (t *turn) likelyToKnow(candidates []passing, part answer.Part) map[string]bool {
-	bots := 0
+// likeliestToKnow is the one of several bots in whose sources stands what answers the question
+// best, of all that stands in any of them, "" where that is less sure than what is known here.
+// So the size of a team costs one search, not one for each bot.
+func (t *turn) likeliestToKnow(candidates []passing, part answer.Part, ours answer.Reply) string {
 	all := t.Finder
-	all.Scope.Sources = map[string]int{}
+	all.Scope.Sources, all.Sources = map[string]int{}, ""
 	for _, c := range candidates {
 		if c.is == nil {
 			continue
 		}
-		bots++
+		all.Sources += c.is.Finder.Sources + "\n"
 		if c.is.Finder.Scope.Sources == nil {
 			all.Scope.Sources = nil
 		}
@@ -228,27 +236,19 @@ func (t *turn) likelyToKnow(candidates []passing, part answer.Part) map[string]b
 			}
 		}
 	}
-	if bots <= searched {
-		return nil
+	found := all.Find(t.ctx, part, t.followed(ours)).Candidates
+	if len(found) == 0 || found[0].Confidence < own(ours) {
+		return ""
 	}
-	near := map[string]float64{}
-	for rank, found := range all.Nearest(t.ctx, part.Text, nearby) {
-		for _, c := range candidates {
-			if c.is == nil {
-				continue
-			}
-			if _, theirs := c.is.Finder.Scope.Sources[found.SourceID]; theirs || c.is.Finder.Scope.Sources == nil {
-				near[c.To] += 1 / float64(rank%nearby+1) // those by words come first, then those by meaning
-			}
+	for _, c := range candidates {
+		if c.is == nil {
+			continue
+		}
+		if _, theirs := c.is.Finder.Scope.Sources[found[0].SourceID]; theirs || c.is.Finder.Scope.Sources == nil {
+			return c.To
 		}
 	}
-	likely := map[string]bool{}
-	for _, to := range slices.SortedFunc(maps.Keys(near), func(a, b string) int { return cmp.Or(cmp.Compare(near[b], near[a]), cmp.Compare(a, b)) }) {
-		if likely[to] = true; len(likely) == searched {
-			break
-		}
-	}
-	return likely
+	return ""
 }
 
 // passings are those of some that can be passed to now.
@@ -289,14 +289,17 @@ func (t *turn) onlyTheirs(other Snapshot) (questions []string) {
 	if n := len(t.next.From); n > 0 && t.next.From[n-1] != other.Brief.Name {
 		from = t.knows(t.next.From[n-1])
 	}
-	for _, tool := range other.Tools {
-		_, has := t.granted(tool.Name)
-		if from != nil && !has {
-			_, has = from.granted(tool.Name)
+	for i := range other.Tools {
+		tool := &other.Tools[i]
+		if _, has := t.granted(tool.Name); has {
+			continue
 		}
-		if !has {
-			questions = append(questions, tool.When...)
+		if from != nil {
+			if _, has := from.granted(tool.Name); has {
+				continue
+			}
 		}
+		questions = append(questions, tool.When...)
 	}
 	return questions
 }
@@ -373,7 +376,8 @@ func (t *turn) routed(parts []answer.Part) bool {
 	if len(asked) == 0 || len(t.Brief.Pass) == 0 && len(t.next.From) == 0 {
 		return false
 	}
-	reply := t.Finder.Reply(t.ctx, asked[0], t.next.LastQuestion, t.bars(), t.Abilities.Limit)
+	t.previous = t.next.LastQuestion
+	reply := t.Finder.Reply(t.ctx, asked[0], t.previous, t.bars(), t.Abilities.Limit)
 	_, is := t.forbids(asked[0], reply)
 	to := t.passTo(asked[0], reply)
 	if to == nil || !t.mayPass(*to, asked[0], reply, is) {

@@ -119,6 +119,7 @@ type turn struct {
 	unknown    []string // questions without an answer
 	refused    string   // of these, the one for which what was offered was refused: it is a gap already
 	before     string   // what was said just before the question
+	previous   string   // the question that was asked before it, which it may follow
 	asked      int      // questions that were dealt with
 	offTopic   int      // of these
 	forbidden  int      // of these
@@ -247,6 +248,7 @@ func (t *turn) reply() {
 			if t.before = ""; i > 0 && parts[i-1].Kind == answer.Statement {
 				t.before = parts[i-1].Text
 			}
+			t.previous = t.next.LastQuestion
 			t.led = append(slices.Clone(t.gaveOn), t.Brief.Name)
 			for beside := part.Kind == answer.Statement && questions; t.ask(part, beside); {
 				continue // with the bot that it was passed to
@@ -320,7 +322,7 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 	if beside {
 		bars.Answer, bars.Offer = max(bars.Answer, surelyAsked), 1
 	}
-	reply := t.Finder.Reply(t.ctx, part, t.next.LastQuestion, bars, t.Abilities.Limit)
+	reply := t.Finder.Reply(t.ctx, part, t.previous, bars, t.Abilities.Limit)
 	found, candidates := reply.Found, reply.Candidates
 	if !beside || reply.Words != "" {
 		t.next.LastQuestion = found.Meant
