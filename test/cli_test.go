@@ -237,4 +237,38 @@ func TestAWorkspaceIsTheTemplateOfTheNext(t *testing.T) {
 	}
 	out, _, _ = parrot(t, there, "", "template", "import", folder)
 	contains(t, out, "0 documents taken in", "bot front-desk is not taken in: there is one already")
+
+	// Or it makes one itself, beside others, while no service runs.
+	s.must(os.Remove(filepath.Join(folder, "bot", "lost.yaml")))
+	data := t.TempDir()
+	for _, name := range []string{"otters", "terns"} {
+		out, errs, code = s.parrot("", "template", "import", folder, "-new", name, "-data", data, "-title", "The "+name)
+		contains(t, out, fmt.Sprintf("%d documents taken in", files), "The workspace "+name+" stands in")
+		if code != 0 {
+			t.Fatal(errs)
+		}
+	}
+	for name, refused := range map[string]string{"otters": "is there already", "The Otters": "is not a name"} {
+		if _, errs, code = s.parrot("", "template", "import", folder, "-new", name, "-data", data); code != 1 || !strings.Contains(errs, refused) {
+			t.Errorf("a workspace %q: %d, %s", name, code, errs)
+		}
+	}
+	both, err := service.Start(s.ctx, service.Options{Data: data, Listen: "127.0.0.1:0"})
+	s.must(err)
+	defer func() { s.must(both.Close()) }()
+	for _, name := range []string{"otters", "terns"} {
+		token, err := both.NewToken(s.ctx, name, "Robin")
+		s.must(err)
+		cl := &client.Client{Server: both.PublicURL, Token: token}
+		settings, err := cl.Documents(s.ctx, "settings")
+		s.must(err)
+		contains(t, settings.Items[0].Text, "title: \"The "+name)
+		there, err := cl.Tokens(s.ctx)
+		s.must(err)
+		for _, t2 := range there.Items {
+			if t2.Name == "Template" {
+				t.Errorf("the token with which %s was made is still good", name)
+			}
+		}
+	}
 }

@@ -57,7 +57,7 @@ func init() {
 		{"contact", "list|show|add|set|note|merge|unmerge|twins|import|export|forget [ID|FILE] [ID|TEXT]", "who wrote, and what is known of them", "parrot contact set 0b1f2c3d4e5f -fact island='Gannet Holm' -stage booked", contact},
 		{"rehearse", "[FILE|FOLDER...]", "play scripted conversations against bots and flows; nothing real is touched", "parrot rehearse demo/rehearsals", rehearse},
 		{"pause", "on|off", "pause all that bots and flows do, or let them go on", "parrot pause on", pause},
-		{"template", "export|import FOLDER", "all documents of a workspace as a folder, for the next one", "parrot template export ferries", template},
+		{"template", "export|import FOLDER", "all documents of a workspace as a folder, for the next one", "parrot template import ferries -new otters -title 'Otter Bay Boats'", template},
 		{"trace", "CONVERSATION|TURN", "how replies were decided", "parrot trace 01990000-0000-7000-8000-000000000000", trace},
 	}
 	for _, kind := range kinds.Documents {

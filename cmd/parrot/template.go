@@ -1,6 +1,7 @@
 package main
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -10,6 +11,7 @@ import (
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/kinds"
+	"urgentparrot.example/internal/service"
 )
 
 // A templated document is one of a template, as a file KIND/NAME.yaml.
@@ -24,8 +26,13 @@ func template(c *call) error {
 	c.remote()
 	title := c.flags.String("title", "", "import: what the business is called, in place of what the template says")
 	over := c.flags.Bool("over", false, "import: replace documents that are there already")
+	name := c.flags.String("new", "", "import: the `name` of a workspace that is made for it, in -data; the service need not run")
+	data := c.flags.String("data", "./data", "import -new: the `folder` that holds the workspaces")
 	if err := c.parse(2, 2); err != nil {
 		return err
+	}
+	if *name != "" && c.args[0] == "import" {
+		return c.newFromTemplate(*data, *name, c.args[1], *title)
 	}
 	cl, err := c.client()
 	if err != nil {
@@ -69,6 +76,26 @@ func (c *call) exportTemplate(cl *client.Client, folder string) error {
 		}
 		fmt.Fprintf(w, "\nWritten to %s. It holds no contacts, conversations, knowledge or secrets; names and addresses of your own people stand in person/.\n", folder)
 	})
+}
+
+// newFromTemplate makes a workspace of a template, where no service need run.
+func (c *call) newFromTemplate(data, name, folder, title string) error {
+	if _, err := readTemplate(folder); err != nil {
+		return err
+	}
+	s, err := service.Start(c.ctx, service.Options{Data: data, Listen: "127.0.0.1:0", Workspace: name, New: true, Log: c.logger(false)})
+	if err != nil {
+		return err
+	}
+	token, err := s.NewToken(c.ctx, name, "Template")
+	if err == nil {
+		cl := &client.Client{Server: s.PublicURL, Token: token}
+		err = errors.Join(c.importTemplate(cl, folder, title, true), cl.SignOut(c.ctx))
+	}
+	if err = errors.Join(err, s.Close()); err == nil && !*c.asJSON {
+		fmt.Fprintf(c.out, "\nThe workspace %s stands in %s. Start the service with parrot serve -data %s, anew if it runs: it prints a link to sign in.\n", name, filepath.Join(data, name), data)
+	}
+	return err
 }
 
 // importTemplate takes in the documents of a folder, each after what it refers to, and says

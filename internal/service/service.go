@@ -12,6 +12,7 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -29,6 +30,7 @@ type Options struct {
 	Listen    string         // HOST:PORT; port 0 chooses one
 	PublicURL string         // "" means the address it listens on
 	Workspace string         // made if the folder holds none; "main" if ""
+	New       bool           // the workspace is made beside those that are there, and served alone
 	Proxies   []netip.Prefix // in front of the service, which say who asks
 	Log       *slog.Logger
 	Engine    engine.Options // Log and PublicURL are filled in
@@ -95,7 +97,15 @@ func (s *Service) open(ctx context.Context, o Options) error {
 	if !document.IsName(name) {
 		return fmt.Errorf("%q is not a name for a workspace: use small letters, digits and hyphens, at most 40", name)
 	}
-	if len(folders) == 0 {
+	if o.New {
+		if slices.Contains(folders, o.Data) {
+			return fmt.Errorf("%s is itself a workspace: name the folder that it stands in", o.Data)
+		}
+		if _, err := os.Stat(filepath.Join(o.Data, name)); err == nil {
+			return fmt.Errorf("%s is there already: choose another name for the new workspace", filepath.Join(o.Data, name))
+		}
+	}
+	if len(folders) == 0 || o.New {
 		folders = []string{filepath.Join(o.Data, name)}
 	}
 	for _, folder := range folders {
