@@ -71,9 +71,7 @@ func (f Finder) Likenesses(ctx context.Context, asked string, examples []string)
 		of := other.vector
 		known := meant != nil && len(of) == len(meant)
 		if known {
-			for j, v := range of {
-				likenesses[i].Meaning += float64(v) * float64(meant[j])
-			}
+			likenesses[i].Meaning = cosine(of, meant)
 		}
 		if known && likenesses[i].Meaning < unlike {
 			continue
@@ -88,6 +86,23 @@ func (f Finder) Likenesses(ctx context.Context, asked string, examples []string)
 		likenesses[i].Words = w.likeness(example)
 	}
 	return likenesses
+}
+
+// cosine is that of two vectors of length 1, of equally many numbers, four to a step: an
+// example of each tool and bot is compared with each question. The order of the sums is fixed.
+func cosine(a, b []float32) float64 {
+	var sums [4]float64
+	for len(a) >= 4 && len(b) >= 4 {
+		sums[0] += float64(float64(a[0]) * float64(b[0]))
+		sums[1] += float64(float64(a[1]) * float64(b[1]))
+		sums[2] += float64(float64(a[2]) * float64(b[2]))
+		sums[3] += float64(float64(a[3]) * float64(b[3]))
+		a, b = a[4:], b[4:]
+	}
+	for i, v := range a {
+		sums[i] += float64(float64(v) * float64(b[i]))
+	}
+	return sums[0] + sums[1] + (sums[2] + sums[3])
 }
 
 // Shared compares two texts by their telling words: twice the weight they share

@@ -131,12 +131,9 @@ func (f Finder) Fit(ctx context.Context, asked Part, previous, said string) (fit
 		if question.asked == nil || answer.asked == nil {
 			return 0, false
 		}
-		var cosine float64
-		for i, v := range question.vector {
-			cosine += float64(v) * float64(answer.vector[i])
-		}
-		judgement := question.asked.Judge([]encoder.Tokens{answer.asked.Tokens()}, []float64{cosine})[0]
-		fit = max(fit, judgement.Sure+fitOfLikeness*(cosine+question.asked.Match(answer.asked.Tokens())))
+		like := cosine(question.vector, answer.vector)
+		judgement := question.asked.Judge([]encoder.Tokens{answer.asked.Tokens()}, []float64{like})[0]
+		fit = max(fit, judgement.Sure+fitOfLikeness*(like+question.asked.Match(answer.asked.Tokens())))
 	}
 	return fit, true
 }

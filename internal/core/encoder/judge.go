@@ -3,8 +3,10 @@ package encoder
 import (
 	"context"
 	"math"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // A Reading is what the encoder makes of a text.
@@ -224,10 +226,29 @@ type Judgement struct {
 	Lacking string  // the word for which that is likeliest
 }
 
-// Judge judges sentences, each with its cosine to the question.
+// apart is how many sentences are worth being judged on two processors.
+const apart = 8
+
+// Judge judges sentences, each with its cosine to the question: each by itself, so that it
+// comes to the same however many there are.
 func (a *Asked) Judge(sentences []Tokens, cosines []float64) []Judgement {
-	e, n := a.e, a.side.n
 	judgements := make([]Judgement, len(sentences))
+	half := len(sentences)
+	if half >= apart && runtime.GOMAXPROCS(0) > 1 {
+		half /= 2
+	}
+	var other sync.WaitGroup
+	other.Go(func() { a.judge(sentences[half:], cosines[half:], judgements[half:]) })
+	a.judge(sentences[:half], cosines[:half], judgements[:half])
+	other.Wait()
+	return judgements
+}
+
+func (a *Asked) judge(sentences []Tokens, cosines []float64, judgements []Judgement) {
+	if len(sentences) == 0 {
+		return
+	}
+	e, n := a.e, a.side.n
 	w := workspaces.Get().(*workspace)
 	defer workspaces.Put(w)
 	defer w.reset()
@@ -274,7 +295,6 @@ func (a *Asked) Judge(sentences []Tokens, cosines []float64) []Judgement {
 	for k := range judgements {
 		judgements[k].Sure = float64(outer.v[k])
 	}
-	return judgements
 }
 
 // align writes what is compared of the tokens of both sides, from the given rows on,
