@@ -14,12 +14,11 @@ import (
 //go:embed settings hours teams people bots channels connections knowledge sheets tools forms flows rehearsals day.yaml
 var files embed.FS
 
-// World and Mailroom are the addresses of the outside world as the files name
-// them.
-const (
-	World    = "http://127.0.0.1:4710"
-	Mailroom = "127.0.0.1:4725"
-)
+// An Outside is where the outside world listens.
+type Outside struct{ World, Mailroom, Mailbox string }
+
+// As are the addresses of the outside world as the files name them.
+var As = Outside{"http://127.0.0.1:4710", "127.0.0.1:4725", "127.0.0.1:4743"}
 
 // A Document is one document of the workspace.
 type Document struct {
@@ -29,8 +28,8 @@ type Document struct {
 
 // Documents returns the documents in an order in which they can be kept, with the
 // outside world at the addresses given.
-func Documents(world, mailroom string) ([]Document, error) {
-	at := strings.NewReplacer(World, world, Mailroom, mailroom)
+func Documents(at Outside) ([]Document, error) {
+	moved := strings.NewReplacer(As.World, at.World, As.Mailroom, at.Mailroom, As.Mailbox, at.Mailbox)
 	var documents []Document
 	for _, kind := range kinds.Documents {
 		paths, err := fs.Glob(files, kind.Plural+"/*.yaml")
@@ -42,7 +41,7 @@ func Documents(world, mailroom string) ([]Document, error) {
 			if err != nil {
 				return nil, err
 			}
-			documents = append(documents, Document{kind.Name, strings.TrimSuffix(path.Base(p), ".yaml"), at.Replace(string(source))})
+			documents = append(documents, Document{kind.Name, strings.TrimSuffix(path.Base(p), ".yaml"), moved.Replace(string(source))})
 		}
 	}
 	return documents, nil

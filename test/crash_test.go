@@ -89,7 +89,7 @@ func (p *process) signedIn(t *testing.T) *client.Client {
 // setUp writes the demo business into a service through its API.
 func setUp(t *testing.T, c *client.Client, worldURL, mail, secret string) {
 	t.Helper()
-	documents, err := demo.Documents(worldURL, mail)
+	documents, err := demo.Documents(demo.Outside{World: worldURL, Mailroom: mail, Mailbox: "127.0.0.1:1"})
 	if err != nil {
 		t.Fatal(err)
 	}

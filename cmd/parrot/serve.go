@@ -147,6 +147,7 @@ func runDemo(c *call) error {
 	o := c.serving("./demo-data")
 	worldListen := c.flags.String("world", "127.0.0.1:4710", "the `address` of the outside world's pages")
 	mailListen := c.flags.String("mailroom", "127.0.0.1:4725", "the `address` of the outside world's mail server")
+	c.flags.StringVar(&o.Mailbox, "mailbox", "127.0.0.1:4743", "the `address` at which the mailbox of the business in it is read")
 	fresh := c.flags.Bool("fresh", false, "throw the folder of an earlier demo away first")
 	quiet := c.flags.Bool("quiet", false, "let no customers write by themselves")
 	model := c.flags.Bool("model", false, "let the bots of a fresh demo think with the outside world's model server")

@@ -20,6 +20,7 @@ import (
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/outbound"
 	"urgentparrot.example/internal/problem"
 )
 
@@ -53,15 +54,31 @@ type Sender interface {
 	Send(context.Context, Outgoing) error
 }
 
+// A Looker is an adapter that can be told to look for what is new now.
+type Looker interface{ Look() }
+
+// A Tester is an adapter that can try whether all that it needs works. It returns what it
+// found on the other side, for people.
+type Tester interface {
+	Test(context.Context) (found []string, err error)
+}
+
+// A Historian is an adapter that can take in what came before it was opened, from a day to
+// another, without any of it being answered.
+type Historian interface {
+	Past(ctx context.Context, from, to time.Time, progress func(done, all int)) error
+}
+
 // A Kind is a protocol: what plugs into the seam.
 type Kind struct {
-	Name    string           // in documents: "text-line"
-	Title   string           // for people: "Text line"
-	Path    string           // the public address is /PATH/WORKSPACE/CHANNEL; "" without a handler
-	Needs   string           // what its connection leads to: "the text gateway"; "" if it needs none
-	Sealed  bool             // the connection must have a secret
-	Example string           // a whole document
-	Form    []document.Field // how people fill in what the kind adds to all channels
+	Name    string                   // in documents: "text-line"
+	Title   string                   // for people: "Text line"
+	Path    string                   // the public address is /PATH/WORKSPACE/CHANNEL; "" without a handler
+	Needs   string                   // what its connection leads to: "the text gateway"; "" if it needs none
+	To      workspace.ConnectionKind // of the connection; "" is HTTPSystem
+	Sealed  bool                     // the connection must have a secret
+	Example string                   // a whole document
+	Form    []document.Field         // how people fill in what the kind adds to all channels
 	// Settings returns empty settings, which embed workspace.Channel.
 	Settings func() Settings
 	// Open opens an adapter. It must not wait for the other side. An error says what
@@ -81,13 +98,17 @@ type Settings interface {
 // Setup is what an adapter works with.
 type Setup struct {
 	Room    Room
-	Title   func() string // the business's name
-	Address string        // of the connection
-	Secret  string        // of the connection, in the clear
-	Key     []byte        // for signing, known to this channel alone
-	Client  *http.Client  // for calls to other systems: it keeps the address rules
-	Clock   clock.Clock
-	Log     *slog.Logger
+	Title   func() string        // the business's name
+	Address string               // of the connection
+	Secret  string               // of the connection, in the clear
+	Other   workspace.Connection // the connection itself
+	Rules   outbound.Rules       // for connecting to other systems
+	// LookupTXT asks for text records of the domain name system; nil: as the system does.
+	LookupTXT func(ctx context.Context, name string) ([]string, error)
+	Key       []byte       // for signing, known to this channel alone
+	Client    *http.Client // for calls to other systems: it keeps the address rules
+	Clock     clock.Clock
+	Log       *slog.Logger
 }
 
 // A Room is where a channel's conversations are kept. It is safe for concurrent
@@ -99,6 +120,13 @@ type Room interface {
 	// Said returns what was said with a handle after an id, oldest first, and
 	// whether there is more.
 	Said(ctx context.Context, address, after string) (list []Said, more bool, err error)
+	// Undelivered says that a message that was sent did not arrive: people are told.
+	// One that is not there is no error.
+	Undelivered(ctx context.Context, message, why string) error
+	// Recall returns what was kept under a name, "" for nothing; Keep keeps it. It is
+	// the channel's memory of the other side, such as how far a mailbox has been read.
+	Recall(ctx context.Context, name string) (string, error)
+	Keep(ctx context.Context, name, value string) error
 	// Watch returns a channel that is signalled whenever something was said with a
 	// handle, and what ends the watch.
 	Watch(address string) (<-chan struct{}, func())
@@ -135,6 +163,7 @@ func Parse(kinds []Kind) func(file string, source []byte) (document.Document, er
 				return nil, c.Err()
 			}
 			common := settings.Common()
+			common.To = kind.To
 			common.Check(c)
 			if kind.Needs != "" && common.Connection == "" {
 				c.Wrong("$.connection", "say which connection leads to %s", kind.Needs)
@@ -152,6 +181,27 @@ type Incoming struct {
 	ExternalID string // the channel's own id: a repeat has the same
 	Text       string
 	Automated  bool // by a machine or by the channel's own account: starts nothing
+
+	Name     string  // of who wrote, "" if it is not told
+	Unproven bool    // the address is what it says, and nobody vouches for it
+	Thread   *Thread // what it belongs to, on channels with threads; nil on others
+	Beside   message.Beside
+	Files    []File
+}
+
+// A Thread is what a message belongs to, on a channel with threads. ExternalID begins with
+// the message's own id there, then # and what tells it from others that claim the same id.
+type Thread struct {
+	Subject    string
+	References []string // the ids of the messages that it refers to, the latest last
+}
+
+// A File came with a message.
+type File struct {
+	Name   string
+	Type   string // as its content shows
+	Inline bool   // shown within the text
+	Bytes  []byte
 }
 
 // Received says what became of it.
@@ -167,6 +217,17 @@ type Outgoing struct {
 	Address string         `json:"address"`
 	Parts   []message.Part `json:"parts"`
 	Answers []string       `json:"answers"` // the external ids of the messages it replies to
+
+	Citations []answer.Citation `json:"citations,omitempty"` // that the channel shows, if it shows them
+	ByPerson  bool              `json:"by_person,omitempty"` // a person's own words
+
+	// On channels with threads, filled in when it is sent.
+	Subject    string         `json:"-"`
+	References []string       `json:"-"` // the ids that it belongs to, the latest last
+	Original   message.Beside `json:"-"` // of the message that it replies to
+	Said       string         `json:"-"` // in that message
+	SaidAt     time.Time      `json:"-"`
+	At         time.Time      `json:"-"` // it was made: the same with every try
 }
 
 // TextLimit is the longest message that is taken, in bytes.

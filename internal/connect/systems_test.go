@@ -20,6 +20,7 @@ import (
 	"urgentparrot.example/internal/core/template"
 	"urgentparrot.example/internal/core/tool"
 	"urgentparrot.example/internal/outbound"
+	"urgentparrot.example/internal/submission"
 )
 
 // system is an outside system that answers as the test says.
@@ -277,10 +278,10 @@ func TestMailGoesOnlyWhereItMay(t *testing.T) {
 		}
 	}()
 	mail := Mail{ID: "1", From: "pip@example.org", To: []string{"robin@example.org"}, Subject: "a", Body: "b", At: time.Now()}
-	if err := SendMail(t.Context(), outbound.Rules{}, l.Addr().String(), mail); !errors.Is(err, outbound.ErrNotPublic) {
+	if err := SendMail(t.Context(), &submission.Server{Address: l.Addr().String()}, mail); !errors.Is(err, outbound.ErrNotPublic) {
 		t.Errorf("not allowed: %v", err)
 	}
-	if err := SendMail(t.Context(), loopback, l.Addr().String(), mail); err == nil || strings.Contains(err.Error(), "inner-database") {
+	if err := SendMail(t.Context(), &submission.Server{Address: l.Addr().String(), Rules: loopback}, mail); err == nil || strings.Contains(err.Error(), "inner-database") {
 		t.Errorf("another protocol: %v", err)
 	}
 }
@@ -315,7 +316,7 @@ func TestMailIsHandedOverOrRefused(t *testing.T) {
 	}
 	mail := Mail{ID: "01990000", From: "pip@example.org", To: []string{"robin@example.org"}, Subject: "Füße\r\nBcc: eve@example.net", Body: "A customer waits.\n.\nReally.", At: time.Now()}
 	box := &letterbox{got: make(chan string, 1)}
-	if err := SendMail(t.Context(), loopback, serve(box), mail); err != nil {
+	if err := SendMail(t.Context(), &submission.Server{Address: serve(box), Rules: loopback}, mail); err != nil {
 		t.Fatal(err)
 	}
 	letter := <-box.got
@@ -324,17 +325,17 @@ func TestMailIsHandedOverOrRefused(t *testing.T) {
 		t.Errorf("the letter is %q", letter)
 	}
 	for code, refused := range map[int]bool{550: true, 450: false} {
-		err := SendMail(t.Context(), loopback, serve(&letterbox{fails: &smtp.SMTPError{Code: code, Message: "no"}}), mail)
+		err := SendMail(t.Context(), &submission.Server{Address: serve(&letterbox{fails: &smtp.SMTPError{Code: code, Message: "no"}}), Rules: loopback}, mail)
 		if err == nil || errors.Is(err, outbound.ErrRefused) != refused {
 			t.Errorf("%d became %v", code, err)
 		}
 	}
-	if err := SendMail(t.Context(), loopback, "127.0.0.1:1", mail); err == nil || errors.Is(err, outbound.ErrRefused) {
+	if err := SendMail(t.Context(), &submission.Server{Address: "127.0.0.1:1", Rules: loopback}, mail); err == nil || errors.Is(err, outbound.ErrRefused) {
 		t.Errorf("a server that is not there: %v", err)
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	if err := SendMail(ctx, loopback, serve(&letterbox{got: make(chan string, 1)}), mail); err == nil {
+	if err := SendMail(ctx, &submission.Server{Address: serve(&letterbox{got: make(chan string, 1)}), Rules: loopback}, mail); err == nil {
 		t.Error("a mail was sent although nobody waits")
 	}
 }

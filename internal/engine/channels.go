@@ -146,11 +146,11 @@ func (c *Channels) start(ctx context.Context, config *config, ch *openChannel, s
 	}
 	setup := channel.Setup{
 		Room: room{c, ch.Name}, Title: func() string { return c.w.Documents.Settings().Title },
-		Key: key, Client: c.w.client, Clock: c.w.Clock, Log: c.w.log.With("channel", ch.Name),
+		Key: key, Client: c.w.client, Rules: c.w.options.Rules, Clock: c.w.Clock, Log: c.w.log.With("channel", ch.Name),
 	}
 	if ch.Connection != "" {
 		conn, _ := find[workspace.Connection](config, ch.Connection)
-		setup.Address = conn.Address
+		setup.Address, setup.Other = conn.Address, conn
 		if setup.Secret, err = c.w.Documents.secret(ctx, conn); err != nil {
 			return err
 		}
@@ -269,20 +269,35 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 		return channel.Received{}, fmt.Errorf("the channel %s is closed", r.channel)
 	}
 	now := w.Clock.Now()
-	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: text.Masked(in.Text), Author: store.ByCustomer, Bot: ch.Bot}
+	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: text.Masked(in.Text), Author: store.ByCustomer, Bot: ch.Bot, Name: in.Name, Beside: in.Beside}
+	message.Beside.Quoted = text.Masked(in.Beside.Quoted)
+	in.Automated = in.Automated || in.Beside.Silent != ""
 	if in.Automated {
 		message.Author = store.ByAutomated
+	}
+	if in.Thread != nil {
+		message.Thread = &store.Thread{Subject: in.Thread.Subject, References: in.Thread.References}
+	}
+	for _, f := range in.Files {
+		kept, err := w.attach(f)
+		if err != nil {
+			w.log.Error("a file that came with a message could not be kept", "channel", r.channel, "error", err)
+			return channel.Received{}, err
+		}
+		message.Files = append(message.Files, kept)
 	}
 	if len(ch.Routes) > 0 {
 		message.Bot = r.botFor(ctx, ch, in)
 	}
-	if field, ok := w.Documents.Settings().Fields.Of(ch.abilities.Handle); ok && !in.Automated {
+	if field, ok := w.Documents.Settings().Fields.Of(ch.abilities.Handle); ok && !in.Automated && !in.Unproven {
 		if value, err := field.Read(in.Address, w.Documents.Settings().Region, now); err == nil {
 			message.Vouched = vouched(field, value, r.channel, now)
 		}
 	}
-	topic := customerTopic(r.channel, in.Address)
-	likely, _ := r.c.latest.get(topic)
+	topic, likely := customerTopic(r.channel, in.Address), ""
+	if in.Thread == nil {
+		likely, _ = r.c.latest.get(topic)
+	}
 	var received store.Received
 	err := w.store.Write(ctx, func(tx *store.Tx) (err error) {
 		received, err = tx.Receive(message, likely, now)
@@ -300,6 +315,34 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 		}
 	}
 	return channel.Received{Message: received.MessageID, Conversation: received.ConversationID, Repeat: received.Repeat}, nil
+}
+
+// Undelivered is channel.Room's.
+func (r room) Undelivered(ctx context.Context, id, why string) error {
+	w := r.c.w
+	conversation := ""
+	err := w.write(ctx, func(tx *store.Tx) (err error) {
+		conversation, err = tx.Undelivered(r.channel, id, "The message did not arrive: "+why, "a message did not arrive", w.Clock.Now())
+		return err
+	})
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err == nil {
+		w.hub.signal(Events)
+		w.turns.signal(conversation)
+	}
+	return err
+}
+
+// Recall is channel.Room's.
+func (r room) Recall(ctx context.Context, name string) (string, error) {
+	return r.c.w.store.ChannelState(ctx, r.channel, name)
+}
+
+// Keep is channel.Room's.
+func (r room) Keep(ctx context.Context, name, value string) error {
+	return r.c.w.store.Write(ctx, func(tx *store.Tx) error { return tx.PutChannelState(r.channel, name, value) })
 }
 
 // botFor is the bot that receives the conversation that a message begins.

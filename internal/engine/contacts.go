@@ -378,6 +378,11 @@ func (c *Contacts) Forget(ctx context.Context, id string, copies bool) (remain [
 			return nil, err
 		}
 	}
+	for _, hash := range gone.Files {
+		if err := w.detach(hash); err != nil {
+			return nil, err
+		}
+	}
 	if gone.House {
 		if err := w.Library.Reindex(ctx); err != nil {
 			return nil, err

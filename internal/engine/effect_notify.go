@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
+	"urgentparrot.example/internal/submission"
 )
 
 type notifyBody struct {
@@ -54,8 +56,28 @@ var notifyKind = EffectKind{
 		if len(to) == 0 {
 			return nil, fmt.Errorf("nobody is told: %s has no people with a mail address", b.To)
 		}
-		return nil, connect.SendMail(ctx, w.options.Rules, server.Address, connect.Mail{ID: e.ID, From: server.From, To: to, Subject: b.Subject, Body: b.Body, At: e.CreatedAt})
+		by, err := w.mailServer(ctx, server)
+		if err != nil {
+			return nil, err
+		}
+		return nil, connect.SendMail(ctx, by, connect.Mail{ID: e.ID, From: server.From, To: to, Subject: b.Subject, Body: b.Body, At: e.CreatedAt})
 	},
+}
+
+// mailServer is the server that a connection sends mails by.
+func (w *Workspace) mailServer(ctx context.Context, conn workspace.Connection) (*submission.Server, error) {
+	secret, err := w.Documents.secret(ctx, conn)
+	if err != nil {
+		return nil, err
+	}
+	s := &submission.Server{Address: conn.Address, Security: conn.Security, Secret: secret, Rules: w.options.Rules}
+	if conn.Kind == workspace.Mailbox {
+		s.Address = conn.Sends
+	}
+	if secret != "" {
+		s.User, s.Security = cmp.Or(conn.User, conn.From), conn.SecurityAt(s.Address)
+	}
+	return s, nil
 }
 
 // addresses returns the mail addresses that a team, a person or an address stands

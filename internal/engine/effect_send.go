@@ -27,7 +27,7 @@ var sayKind = EffectKind{Name: "say", Decide: func(_ context.Context, c *Committ
 		for _, answered := range say.Answers {
 			answers = append(answers, c.hearing.external[answered])
 		}
-		send := c.w.sends(c.talk, c.commit.Turn.ID, say.Parts, answers)
+		send := c.w.sends(c.talk, c.commit.Turn.ID, channel.Outgoing{Parts: say.Parts, Answers: answers, Citations: say.Citations})
 		said.State, said.Send = store.MessageMade, &send
 	}
 	c.commit.Said = append(c.commit.Said, said)
@@ -60,14 +60,34 @@ var sendKind = EffectKind{
 		if ch == nil || ch.sender == nil {
 			return nil, fmt.Errorf("the channel %s cannot send now", b.Channel)
 		}
-		b.Message.ID = e.ID
+		b.Message.ID, b.Message.At = e.ID, e.CreatedAt
+		if ch.abilities.Threads {
+			if err := w.address(ctx, e.ConversationID, &b.Message); err != nil {
+				return nil, err
+			}
+		}
 		return nil, ch.sender.Send(ctx, b.Message)
 	},
 }
 
+// address fills in what a message on a channel with threads belongs to, and whom it goes to:
+// the sender of the message that it answers, as that one says.
+func (w *Workspace) address(ctx context.Context, conversation string, m *channel.Outgoing) error {
+	to, err := w.store.AnswerTo(ctx, conversation, m.Answers)
+	if err != nil {
+		return err
+	}
+	m.Subject, m.References, m.Original, m.Said, m.SaidAt = to.Subject, to.References, to.Beside, to.Text, to.At
+	if to.Address != "" {
+		m.Address = to.Address
+	}
+	return nil
+}
+
 // sends returns the effect that carries a message in a conversation.
-func (w *Workspace) sends(c store.Conversation, turn string, parts []message.Part, answers []string) store.Effect {
-	return w.effect("send", "send/"+c.ID, c.ID, turn, sendBody{c.Channel, channel.Outgoing{Address: c.Address, Parts: parts, Answers: answers}})
+func (w *Workspace) sends(c store.Conversation, turn string, m channel.Outgoing) store.Effect {
+	m.Address = c.Address
+	return w.effect("send", "send/"+c.ID, c.ID, turn, sendBody{c.Channel, m})
 }
 
 // personSends returns the effect that carries a person's words, nil where the
@@ -76,7 +96,7 @@ func (w *Workspace) personSends(c store.Conversation, words string) *store.Effec
 	if ch := w.Channels.named(c.Channel); ch != nil && ch.fetches() {
 		return nil
 	}
-	e := w.sends(c, "", message.Of(words), nil)
+	e := w.sends(c, "", channel.Outgoing{Parts: message.Of(words), ByPerson: true})
 	e.OfBot = false
 	return &e
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/flow"
 	"urgentparrot.example/internal/core/message"
@@ -206,7 +207,7 @@ func (i *Inbox) Approve(ctx context.Context, messageID, person, words string) (s
 	}
 	var send *store.Effect
 	if ch := w.Channels.named(c.Channel); ch == nil || !ch.fetches() {
-		e := w.sends(c, held.TurnID, parts, w.answered(ctx, held))
+		e := w.sends(c, held.TurnID, channel.Outgoing{Parts: parts, Answers: w.answered(ctx, held), Citations: held.Citations})
 		send = &e
 	}
 	if err := w.write(ctx, func(tx *store.Tx) error { return tx.ApproveHeld(messageID, words, happened, send, w.Clock.Now()) }); err != nil {
@@ -247,6 +248,20 @@ func (i *Inbox) Reject(ctx context.Context, messageID, person, why string) (stor
 	}
 	i.sent(c, nil)
 	return i.w.store.Message(ctx, messageID)
+}
+
+// AnswerAfterAll has a message decided on that nothing was to answer. One that is none of these
+// is store.ErrNotFound.
+func (i *Inbox) AnswerAfterAll(ctx context.Context, messageID, person string) error {
+	conversation := ""
+	if err := i.w.write(ctx, func(tx *store.Tx) (err error) {
+		conversation, err = tx.AnswerAfterAll(messageID, person+" had it answered after all", i.w.Clock.Now())
+		return err
+	}); err != nil {
+		return err
+	}
+	i.w.turns.signal(conversation)
+	return nil
 }
 
 func (i *Inbox) held(ctx context.Context, messageID string) (store.Message, store.Conversation, error) {

@@ -145,7 +145,7 @@ var ErrInUse = errors.New("the data folder is in use by another process")
 // where it stopped.
 func Open(ctx context.Context, folder string, o Options) (*Workspace, error) {
 	o.fill()
-	for _, sub := range []string{"", "files", "sheets"} {
+	for _, sub := range []string{"", "files", "sheets", attachments} {
 		if err := os.MkdirAll(filepath.Join(folder, sub), 0o700); err != nil {
 			return nil, err
 		}
@@ -287,14 +287,18 @@ func (w *Workspace) sweepFiles(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for _, folder := range []string{"files", "sheets"} {
+	attached, err := w.store.AttachedHashes(ctx)
+	if err != nil {
+		return err
+	}
+	for _, folder := range []string{"files", "sheets", attachments} {
 		entries, err := os.ReadDir(filepath.Join(w.folder, folder))
 		if err != nil {
 			return err
 		}
 		for _, entry := range entries {
 			torn := strings.HasPrefix(entry.Name(), ".")
-			gone := folder == "files" && len(entry.Name()) == 2*sha256.Size && !originals[entry.Name()]
+			gone := folder == "files" && len(entry.Name()) == 2*sha256.Size && !originals[entry.Name()] || folder == attachments && !attached[entry.Name()]
 			info, err := entry.Info()
 			if err != nil || !torn && !gone || time.Since(info.ModTime()) < leftOver {
 				continue

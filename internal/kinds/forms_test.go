@@ -103,7 +103,7 @@ func keysOf(of reflect.Type, before string, keys map[string]reflect.Type) {
 		switch {
 		case options == "inline":
 			keysOf(typed, before, keys)
-		case key == "":
+		case key == "", key == "-":
 		case typed.Kind() == reflect.Struct && !reflect.PointerTo(typed).Implements(reflect.TypeFor[encoding.TextUnmarshaler]()):
 			keysOf(typed, before+key+".", keys)
 		default:

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/channel/mail"
 	"urgentparrot.example/internal/channel/textline"
 	"urgentparrot.example/internal/channel/website"
 	"urgentparrot.example/internal/core/bot"
@@ -21,7 +22,7 @@ import (
 )
 
 // Channels are the kinds of channels.
-var Channels = []channel.Kind{website.Kind, textline.Kind}
+var Channels = []channel.Kind{website.Kind, textline.Kind, mail.Kind}
 
 // Language is that of flows: the steps and triggers that they may have.
 var Language = &flow.Language{Steps: steps.All, Triggers: triggers.All}

@@ -84,8 +84,13 @@ type File struct {
 
 // Read understands a mail. It never fails: what is broken is read as far as it can be, and
 // Problems says what was. More than MostBytes are not read.
-func Read(raw []byte) Letter {
-	var l Letter
+func Read(raw []byte) (l Letter) {
+	defer func() { // whatever a library makes of a hostile mail, it holds up none of the others
+		if broken := recover(); broken != nil {
+			l.problem("it could not be read to its end")
+			l.Silent = "it is no mail that can be read"
+		}
+	}()
 	if len(raw) > MostBytes {
 		raw = raw[:MostBytes]
 		l.problem("it is larger than %d MiB; the rest was left out", MostBytes>>20)

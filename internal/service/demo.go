@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/base64"
@@ -28,13 +29,13 @@ type Demo struct {
 	WorldURL string
 	Fresh    bool // the folder was empty before
 
-	http *http.Server
-	mail net.Listener
+	http      *http.Server
+	mail, box net.Listener
 }
 
 // StartDemo starts the outside world and the service, and fills an empty data
 // folder with the demo business. The world listens on worldListen, its mailroom
-// on mailListen.
+// on mailListen, and the mailbox of the business in it on o.Mailbox.
 func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (_ *Demo, err error) {
 	o.Workspace = DemoWorkspace
 	web, err := net.Listen("tcp", worldListen)
@@ -45,12 +46,16 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 	if err != nil {
 		return nil, errors.Join(err, web.Close())
 	}
-	d := &Demo{WorldURL: "http://" + web.Addr().String(), mail: mail, http: &http.Server{ReadHeaderTimeout: 10 * time.Second}}
+	box, err := net.Listen("tcp", cmp.Or(o.Mailbox, "127.0.0.1:0"))
+	if err != nil {
+		return nil, errors.Join(err, web.Close(), mail.Close())
+	}
+	d := &Demo{WorldURL: "http://" + web.Addr().String(), mail: mail, box: box, http: &http.Server{ReadHeaderTimeout: 10 * time.Second}}
 	// The simulated outside world lies on this machine, which is not called otherwise.
-	o.Engine.Rules.Allowed = append(o.Engine.Rules.Allowed, web.Addr().String(), mail.Addr().String())
+	o.Engine.Rules.Allowed = append(o.Engine.Rules.Allowed, web.Addr().String(), mail.Addr().String(), box.Addr().String())
 	o.Engine.Pace = 20 * time.Millisecond
 	if d.Service, err = Start(ctx, o); err != nil {
-		return nil, errors.Join(err, web.Close(), mail.Close())
+		return nil, errors.Join(err, web.Close(), mail.Close(), box.Close())
 	}
 	var raw [32]byte
 	if _, err := rand.Read(raw[:]); err != nil {
@@ -72,6 +77,7 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 	// Both end with their listeners, when the demo is closed.
 	go func() { _ = d.http.Serve(web) }()
 	go func() { _ = d.World.ServeMail(mail) }()
+	go func() { _ = d.World.ServeMailbox(box) }()
 	if err := d.fill(ctx, secret, o.Model); err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
@@ -84,7 +90,7 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 func (d *Demo) fill(ctx context.Context, secret, model string) error {
 	w := d.Workspaces[DemoWorkspace]
 	var settings *demo.Document
-	documents, err := demo.Documents(d.WorldURL, d.mail.Addr().String())
+	documents, err := demo.Documents(demo.Outside{World: d.WorldURL, Mailroom: d.mail.Addr().String(), Mailbox: d.box.Addr().String()})
 	if err != nil {
 		return err
 	}
@@ -117,8 +123,10 @@ func (d *Demo) fill(ctx context.Context, secret, model string) error {
 			}
 		}
 	}
-	if err := w.Documents.PutSecret(ctx, "text-gateway", secret); err != nil {
-		return err
+	for connection, secret := range map[string]string{"text-gateway": secret, "office-mailbox": world.OfficePassword} {
+		if err := w.Documents.PutSecret(ctx, connection, secret); err != nil {
+			return err
+		}
 	}
 	sources, err := w.Store().Sources(ctx)
 	if err != nil || len(sources) > 0 {
@@ -152,5 +160,5 @@ func (d *Demo) PlayDay(ctx context.Context) error {
 
 // Close ends the service and the outside world.
 func (d *Demo) Close() error {
-	return errors.Join(d.Service.Close(), d.http.Close(), d.mail.Close())
+	return errors.Join(d.Service.Close(), d.http.Close(), d.mail.Close(), d.box.Close())
 }

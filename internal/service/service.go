@@ -34,6 +34,7 @@ type Options struct {
 	Proxies   []netip.Prefix // in front of the service, which say who asks
 	Log       *slog.Logger
 	Engine    engine.Options // Log and PublicURL are filled in
+	Mailbox   string         // of a demo: where the outside world's mailbox listens; "": anywhere
 	Model     string         // of a demo: the connection that its bots think with at first; "": none
 }
 

@@ -35,6 +35,7 @@ type Conversation struct {
 	OpenedAt, UpdatedAt  time.Time
 	WaitingSince         time.Time // zero: nobody waits for a person
 	Tags                 []string
+	Subject              string // of one of a channel with threads
 	ContactName          string // "" if it is not known
 	Woken                int    // how many wakes no turn has covered yet
 	Who                  Who    // of ConversationWithMemory
@@ -51,14 +52,14 @@ type Who struct {
 }
 
 const conversationColumns = `c.id, c.channel, c.address, c.contact_id, c.bot, c.lead, c.assignee, c.priority, c.reason, c.summary, c.state,
-	c.outcome, c.calling, c.version, c.messages, c.incoming, c.preview, c.opened_at, c.updated_at, c.waiting_since, c.tags`
+	c.outcome, c.calling, c.version, c.messages, c.incoming, c.preview, c.opened_at, c.updated_at, c.waiting_since, c.tags, c.subject`
 
 func scanConversation(scan func(...any) error, more ...any) (c Conversation, err error) {
 	var opened, updated int64
 	var waiting sql.NullInt64
 	var tags string
 	into := append([]any{&c.ID, &c.Channel, &c.Address, &c.ContactID, &c.Bot, &c.Lead, &c.Assignee, &c.Priority, &c.Reason, &c.Summary, &c.State,
-		&c.Outcome, &c.Calling, &c.Version, &c.Messages, &c.Incoming, &c.Preview, &opened, &updated, &waiting, &tags}, more...)
+		&c.Outcome, &c.Calling, &c.Version, &c.Messages, &c.Incoming, &c.Preview, &opened, &updated, &waiting, &tags, &c.Subject}, more...)
 	err = scan(into...)
 	c.OpenedAt, c.UpdatedAt = fromMillis(opened), fromMillis(updated)
 	if waiting.Valid {
@@ -160,7 +161,7 @@ func (s *Store) Conversations(ctx context.Context, f Filter, now time.Time) (lis
 		FROM conversation c
 		WHERE (?2 = '' OR instr(?2, ' ' || c.lead || ' ') > 0)
 		AND (c.updated_at, c.id) < (?3, ?4)
-		AND (?5 = '' OR name LIKE ?5 ESCAPE '\' OR c.address LIKE ?5 ESCAPE '\' OR c.preview LIKE ?5 ESCAPE '\' OR c.tags LIKE ?5 ESCAPE '\'
+		AND (?5 = '' OR name LIKE ?5 ESCAPE '\' OR c.address LIKE ?5 ESCAPE '\' OR c.preview LIKE ?5 ESCAPE '\' OR c.subject LIKE ?5 ESCAPE '\' OR c.tags LIKE ?5 ESCAPE '\'
 			OR EXISTS (SELECT 1 FROM fact f WHERE f.contact_id = c.contact_id AND f.value LIKE ?5 ESCAPE '\'))`+where+`
 		AND ?1 > 0 ORDER BY `+order+` LIMIT ?6`,
 		[]any{millis(now), spaced(leads), updated, id, pattern, f.Limit, f.Name}, func(scan func(...any) error) error {

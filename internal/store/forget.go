@@ -14,6 +14,7 @@ import (
 // Forgotten is what was removed with a contact.
 type Forgotten struct {
 	Conversations []string // their ids
+	Files         []string // hashes of files that came with messages, and with no others
 	Sheets        []string // whose rows went
 	Gaps, Lessons bool     // some went, or have other words now
 	House         bool     // a house answer lost what names the contact
@@ -57,6 +58,16 @@ func (t *Tx) Forget(id string, now time.Time) (f Forgotten, err error) {
 	}
 	ids := slices.Concat(contacts, f.Conversations, runs, learnt) // what came of their words is told of in events
 	if err := t.forgetLearning(&f, asJSON(f.Conversations), names); err != nil {
+		return f, err
+	}
+	attached, err := t.texts(`SELECT DISTINCT a.hash FROM attachment a JOIN message m ON m.id = a.message_id WHERE m.conversation_id IN (SELECT value FROM json_each(?))`, asJSON(f.Conversations))
+	if err != nil {
+		return f, err
+	}
+	if _, err := t.exec(`DELETE FROM attachment WHERE message_id IN (SELECT id FROM message WHERE conversation_id IN (SELECT value FROM json_each(?)))`, asJSON(f.Conversations)); err != nil {
+		return f, err
+	}
+	if f.Files, err = t.texts(`SELECT value FROM json_each(?) WHERE value NOT IN (SELECT hash FROM attachment)`, asJSON(append([]string{}, attached...))); err != nil {
 		return f, err
 	}
 	for _, removal := range []struct{ from, of string }{

@@ -2,6 +2,8 @@ package store
 
 import "encoding/json"
 
+func fromJSON(s string, v any) error { return json.Unmarshal([]byte(s), v) }
+
 // asJSON encodes what is kept in a column as JSON. The types kept so can always
 // be encoded.
 func asJSON(v any) string {

@@ -53,21 +53,27 @@ type Message struct {
 	TurnID         string // the turn that decided on it, or that made it
 	Citations      []answer.Citation
 	State          MessageState
+	Beside         message.Beside
 	Shown          string // the id under which the customer sees it; "" while they do not
 	At             time.Time
 }
 
-const messageColumns = `id, conversation_id, position, author, name, text, parts, coalesce(external_id, ''), coalesce(turn_id, ''), citations, state, coalesce(shown, ''), at`
+const messageColumns = `id, conversation_id, position, author, name, text, parts, coalesce(external_id, ''), coalesce(turn_id, ''), citations, state, coalesce(shown, ''), at, beside`
 
 func scanMessage(scan func(...any) error) (m Message, err error) {
 	var at int64
-	var parts, citations string
-	if err = scan(&m.ID, &m.ConversationID, &m.Position, &m.Author, &m.Name, &m.Text, &parts, &m.ExternalID, &m.TurnID, &citations, &m.State, &m.Shown, &at); err != nil {
+	var parts, citations, beside string
+	if err = scan(&m.ID, &m.ConversationID, &m.Position, &m.Author, &m.Name, &m.Text, &parts, &m.ExternalID, &m.TurnID, &citations, &m.State, &m.Shown, &at, &beside); err != nil {
 		return m, err
 	}
 	m.At = fromMillis(at)
 	if m.Parts = message.Of(m.Text); parts != "" {
 		if err := json.Unmarshal([]byte(parts), &m.Parts); err != nil {
+			return m, err
+		}
+	}
+	if beside != "" {
+		if err := fromJSON(beside, &m.Beside); err != nil {
 			return m, err
 		}
 	}
@@ -156,7 +162,11 @@ type Incoming struct {
 	ExternalID       string
 	Author           Author // customer, or automated
 	Text             string
-	Vouched          *Fact // what the channel vouches for about who wrote, nil for nothing
+	Name             string  // of who wrote, as the channel tells it; "" if it does not
+	Vouched          *Fact   // what the channel vouches for about who wrote, nil for nothing
+	Thread           *Thread // what it belongs to; nil: the channel has no threads
+	Beside           message.Beside
+	Files            []Attachment
 }
 
 // Received says what became of an incoming message.
@@ -170,14 +180,35 @@ type Received struct {
 // likely is the conversation that the handle had last, "" if it is not known; it
 // spares looking, and may be out of date.
 func (t *Tx) Receive(in Incoming, likely string, now time.Time) (r Received, err error) {
-	m := Message{ID: NewID(), Author: in.Author, Text: in.Text, ExternalID: in.ExternalID, State: MessageReceived, At: now}
+	m := Message{ID: NewID(), Author: in.Author, Name: in.Name, Text: in.Text, ExternalID: in.ExternalID, State: MessageReceived, Beside: in.Beside, At: now}
 	if in.Author == ByCustomer {
 		m.Shown = m.ID
 	}
 	err = ErrNotFound
+	if in.Thread != nil {
+		// A repeat is recognised first: it must not open the conversation anew.
+		if err := t.row(`SELECT id, conversation_id FROM message WHERE channel = ? AND external_id = ?`, []any{in.Channel, in.ExternalID}, &r.MessageID, &r.ConversationID); err == nil {
+			r.Repeat = true
+			return r, nil
+		} else if !errors.Is(err, ErrNotFound) {
+			return r, err
+		}
+		if likely, err = t.threadOf(in, now); err != nil {
+			return r, err
+		}
+		if err = ErrNotFound; likely != "" && in.Author == ByCustomer {
+			if err := t.reopen(likely); err != nil {
+				return r, err
+			}
+		}
+	}
 	if likely != "" {
 		m.ConversationID = likely
 		m.Position, err = t.nextPosition(likely)
+	}
+	if errors.Is(err, ErrNotFound) && likely != "" && in.Thread != nil { // it is closed, and stays so
+		m.ConversationID = likely
+		err = t.row(`SELECT messages + 1 FROM conversation WHERE id = ?`, []any{likely}, &m.Position)
 	}
 	if errors.Is(err, ErrNotFound) {
 		if m.ConversationID, err = t.openConversation(in, now); err == nil {
@@ -194,6 +225,9 @@ func (t *Tx) Receive(in Incoming, likely string, now time.Time) (r Received, err
 	if !inserted {
 		r.Repeat = true
 		return r, t.row(`SELECT id, conversation_id FROM message WHERE channel = ? AND external_id = ?`, []any{in.Channel, in.ExternalID}, &r.MessageID, &r.ConversationID)
+	}
+	if err := t.putAttachments(m.ID, in.Files); err != nil {
+		return r, err
 	}
 	counted := 0
 	if in.Author == ByCustomer {
@@ -220,7 +254,12 @@ func (t *Tx) nextPosition(conversation string) (position int, err error) {
 
 // openConversation returns the open conversation with a handle, or opens one.
 func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error) {
-	err = t.row(`SELECT id FROM conversation WHERE channel = ? AND address = ? AND lead <> 'closed'`, []any{in.Channel, in.Address}, &id)
+	subject := ""
+	if err = ErrNotFound; in.Thread != nil {
+		subject = Subject(in.Thread.Subject)
+	} else {
+		err = t.row(`SELECT id FROM conversation WHERE channel = ? AND address = ? AND lead <> 'closed'`, []any{in.Channel, in.Address}, &id)
+	}
 	if !errors.Is(err, ErrNotFound) {
 		return id, err
 	}
@@ -234,8 +273,8 @@ func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error)
 		}
 	}
 	id = NewID()
-	_, err = t.exec(`INSERT INTO conversation (id, channel, address, contact_id, bot, lead, opened_at, updated_at) VALUES (?, ?, ?, ?, ?, 'bot', ?, ?)`,
-		id, in.Channel, in.Address, contact, in.Bot, millis(now), millis(now))
+	_, err = t.exec(`INSERT INTO conversation (id, channel, address, contact_id, bot, lead, subject, opened_at, updated_at) VALUES (?, ?, ?, ?, ?, 'bot', ?, ?, ?)`,
+		id, in.Channel, in.Address, contact, in.Bot, subject, millis(now), millis(now))
 	if err != nil {
 		return id, err
 	}
@@ -253,9 +292,13 @@ func (t *Tx) insert(m Message, channel string) (bool, error) {
 	if !message.IsText(m.Parts, m.Text) {
 		parts = asJSON(m.Parts)
 	}
-	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, parts, channel, external_id, turn_id, citations, state, shown, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+	beside := ""
+	if !m.Beside.IsEmpty() {
+		beside = asJSON(m.Beside)
+	}
+	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, parts, channel, external_id, turn_id, citations, state, shown, at, beside) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (channel, external_id) WHERE external_id IS NOT NULL DO NOTHING`,
-		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, parts, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, m.State, nullable(m.Shown), millis(m.At))
+		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, parts, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, m.State, nullable(m.Shown), millis(m.At), beside)
 	return n > 0, err
 }
 

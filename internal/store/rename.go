@@ -10,7 +10,7 @@ import (
 // Where records name documents, by their kind: table and column.
 var namedIn = map[string][][2]string{
 	"bot":        {{"conversation", "bot"}, {"model_use", "bot"}},
-	"channel":    {{"handle", "channel"}, {"conversation", "channel"}, {"message", "channel"}, {"opt_out", "channel"}},
+	"channel":    {{"handle", "channel"}, {"conversation", "channel"}, {"message", "channel"}, {"opt_out", "channel"}, {"channel_state", "channel"}},
 	"connection": {{"contact_record", "connection"}, {"model_use", "connection"}, {"secret", "name"}},
 	"sheet":      {{"sheet_row", "sheet"}},
 	"flow":       {{"run", "flow"}, {"flow_fired", "flow"}, {"posted", "flow"}, {"milestone", "flow"}},

@@ -2,105 +2,277 @@ package world
 
 import (
 	"bytes"
+	"errors"
+	"fmt"
 	"io"
 	"log"
 	"net"
 	"net/http"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
+	"github.com/emersion/go-imap/v2"
+	"github.com/emersion/go-imap/v2/imapserver"
+	"github.com/emersion/go-imap/v2/imapserver/imapmemserver"
 	"github.com/emersion/go-message/mail"
+	"github.com/emersion/go-sasl"
 	"github.com/emersion/go-smtp"
+	"github.com/google/uuid"
 )
 
-// A Mailroom is a mail server that keeps what it gets. A mail with a Message-ID
-// that it has already is a repeat and is kept once.
+// The mailbox of the business in the mailroom.
+const (
+	OfficeAddress  = "office@brackwater.example"
+	OfficePassword = "tern-and-tide"
+)
+
+// A Mailroom is a mail server: what is sent by it is kept for whom it is to, and what is sent
+// to the business lies in its mailbox. A mail with a Message-ID that it has already is a
+// repeat and is kept once.
 type Mailroom struct {
-	server *smtp.Server
-	mu     sync.Mutex
-	mails  []Mail
-	ids    map[string]bool
+	Trouble
+	smtp    *smtp.Server
+	imap    *imapserver.Server
+	box     *imapmemserver.User
+	started time.Time
+
+	mu    sync.Mutex
+	mails []Mail
+	ids   map[string]bool
 }
 
 // A Mail is one mail in the mailroom.
 type Mail struct {
+	ID      string    `json:"id"` // the Message-ID
 	From    string    `json:"from"`
 	To      string    `json:"to"`
 	Subject string    `json:"subject"`
 	Body    string    `json:"body"`
+	Answers string    `json:"answers,omitempty"` // the mail that it answers
 	At      time.Time `json:"at"`
+
+	Header map[string]string `json:"-"` // some more of it
 }
 
+// folders are those of the mailbox.
+var folders = []string{"INBOX", "Drafts", "Sent", "Junk"}
+
 func newMailroom() *Mailroom {
-	m := &Mailroom{ids: map[string]bool{}}
-	m.server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &mailSession{room: m}, nil }))
-	m.server.Domain = "mailroom.example"
-	m.server.MaxMessageBytes = 1 << 20
-	m.server.ErrorLog = log.New(io.Discard, "", 0) // a client that breaks off is no news
-	m.server.ReadTimeout, m.server.WriteTimeout = 30*time.Second, 30*time.Second
+	m := &Mailroom{ids: map[string]bool{}, started: time.Now(), box: imapmemserver.NewUser(OfficeAddress, OfficePassword)}
+	for _, folder := range folders {
+		if err := m.box.Create(folder, nil); err != nil {
+			panic(err) // it is empty
+		}
+	}
+	m.smtp = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) {
+		if m.isDown() {
+			return nil, &smtp.SMTPError{Code: 421, Message: "out of order"}
+		}
+		return &mailSession{room: m}, nil
+	}))
+	m.smtp.Domain = "mailroom.example"
+	m.smtp.MaxMessageBytes = 26 << 20
+	m.smtp.AllowInsecureAuth = true
+	quiet := log.New(io.Discard, "", 0) // a client that breaks off is no news
+	m.smtp.ErrorLog = quiet
+	m.smtp.ReadTimeout, m.smtp.WriteTimeout = 30*time.Second, 30*time.Second
+	boxes := imapmemserver.New()
+	boxes.AddUser(m.box)
+	m.imap = imapserver.New(&imapserver.Options{
+		NewSession: func(*imapserver.Conn) (imapserver.Session, *imapserver.GreetingData, error) {
+			if m.isDown() {
+				return nil, nil, errors.New("out of order")
+			}
+			return &boxSession{boxes.NewSession(), m}, nil, nil
+		},
+		Caps:         imap.CapSet{imap.CapIMAP4rev1: {}, imap.CapIdle: {}, imap.CapUIDPlus: {}, imap.CapSpecialUse: {}},
+		InsecureAuth: true, Logger: quiet,
+	})
 	return m
 }
 
-func (m *Mailroom) serve(l net.Listener) error { return m.server.Serve(l) }
+func (m *Mailroom) serve(l net.Listener) error    { return m.smtp.Serve(l) }
+func (m *Mailroom) serveBox(l net.Listener) error { return m.imap.Serve(l) }
 
-// Mails returns the mails, oldest first.
+// A boxSession is one IMAP connection. The mailbox lies in memory, so its numbers begin anew
+// with each start, and it says so.
+type boxSession struct {
+	imapserver.Session
+	room *Mailroom
+}
+
+func (s *boxSession) Select(folder string, options *imap.SelectOptions) (*imap.SelectData, error) {
+	data, err := s.Session.Select(folder, options)
+	if data != nil {
+		data.UIDValidity = uint32(s.room.started.Unix())
+	}
+	return data, err
+}
+
+// Mails returns the mails that were sent to others than the business, oldest first.
 func (m *Mailroom) Mails() []Mail {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	return append([]Mail{}, m.mails...)
 }
 
+// MailsTo returns the mails to one address, oldest first.
+func (m *Mailroom) MailsTo(address string) []Mail {
+	return slices.DeleteFunc(m.Mails(), func(mail Mail) bool { return mail.To != address })
+}
+
 func (m *Mailroom) list(w http.ResponseWriter, _ *http.Request) {
 	writeJSON(w, http.StatusOK, m.Mails())
+}
+
+// Write sends a mail to the business as somebody, who may answer a mail. It returns the
+// Message-ID.
+func (m *Mailroom) Write(from, subject, body, answers string) (id string, err error) {
+	address, err := mail.ParseAddress(from)
+	if err != nil {
+		return "", fmt.Errorf("%q is no mail address", from)
+	}
+	var h mail.Header
+	id = uuid.NewString() + "@" + address.Address[strings.LastIndexByte(address.Address, '@')+1:]
+	h.SetMessageID(id)
+	h.SetDate(time.Now())
+	h.SetSubject(subject)
+	h.SetAddressList("From", []*mail.Address{address})
+	h.SetAddressList("To", []*mail.Address{{Address: OfficeAddress}})
+	if answers != "" {
+		h.SetMsgIDList("In-Reply-To", []string{answers})
+		h.SetMsgIDList("References", []string{answers})
+	}
+	h.SetContentType("text/plain", map[string]string{"charset": "utf-8"})
+	var b bytes.Buffer
+	w, err := mail.CreateSingleInlineWriter(&b, h)
+	if err != nil {
+		return "", err
+	}
+	if _, err := io.WriteString(w, strings.ReplaceAll(body, "\n", "\r\n")); err != nil {
+		return "", err
+	}
+	return id, errors.Join(w.Close(), m.Put(b.Bytes()))
+}
+
+// Put lays a mail into the mailbox of the business as it is.
+func (m *Mailroom) Put(raw []byte) error {
+	if m.isDown() {
+		return errors.New("the mailroom is out of order")
+	}
+	_, err := m.box.Append("INBOX", literal{bytes.NewReader(raw)}, &imap.AppendOptions{Time: time.Now()})
+	return err
+}
+
+type literal struct{ *bytes.Reader }
+
+func (l literal) Size() int64 { return l.Reader.Size() }
+
+// write takes a mail from the mailroom's page.
+func (m *Mailroom) write(rw http.ResponseWriter, r *http.Request) {
+	r.Body = http.MaxBytesReader(rw, r.Body, 1<<20)
+	if _, err := m.Write(r.FormValue("from"), r.FormValue("subject"), r.FormValue("body"), r.FormValue("answers")); err != nil {
+		http.Error(rw, err.Error(), http.StatusUnprocessableEntity)
+		return
+	}
+	rw.WriteHeader(http.StatusNoContent)
 }
 
 // A mailSession is one SMTP connection.
 type mailSession struct {
 	room *Mailroom
-	mail Mail
+	from string
+	to   []string
 }
 
-func (s *mailSession) Reset()        { s.mail = Mail{} }
+func (s *mailSession) Reset()        { s.from, s.to = "", nil }
 func (s *mailSession) Logout() error { return nil }
 
+// AuthMechanisms and Auth are smtp.AuthSession's.
+func (s *mailSession) AuthMechanisms() []string { return []string{sasl.Plain} }
+
+func (s *mailSession) Auth(string) (sasl.Server, error) {
+	return sasl.NewPlainServer(func(_, user, password string) error {
+		if user != OfficeAddress || password != OfficePassword {
+			return smtp.ErrAuthFailed
+		}
+		return nil
+	}), nil
+}
+
 func (s *mailSession) Mail(from string, _ *smtp.MailOptions) error {
-	s.mail.From = from
+	if s.room.isDown() {
+		return &smtp.SMTPError{Code: 451, Message: "out of order, try again later"}
+	}
+	s.from = from
 	return nil
 }
 
 func (s *mailSession) Rcpt(to string, _ *smtp.RcptOptions) error {
-	s.mail.To = to
+	if strings.HasPrefix(to, "nobody@") {
+		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "nobody of this name lives here"}
+	}
+	s.to = append(s.to, to)
 	return nil
 }
 
 func (s *mailSession) Data(r io.Reader) error {
-	letter, err := mail.CreateReader(r)
+	raw, err := io.ReadAll(r)
 	if err != nil {
 		return err
 	}
-	defer letter.Close()
-	s.mail.At = time.Now()
-	if s.mail.Subject, err = letter.Header.Subject(); err != nil {
+	one, err := readMail(raw)
+	if err != nil {
 		return err
+	}
+	one.From = s.from
+	s.room.mu.Lock()
+	defer s.room.mu.Unlock()
+	if one.ID != "" && s.room.ids[one.ID] {
+		return nil
+	}
+	s.room.ids[one.ID] = true
+	for _, to := range s.to {
+		if to == OfficeAddress {
+			if err := s.room.Put(raw); err != nil {
+				return err
+			}
+			continue
+		}
+		one.To = to
+		s.room.mails = append(s.room.mails, one)
+	}
+	return nil
+}
+
+// readMail reads what is shown of a mail.
+func readMail(raw []byte) (one Mail, err error) {
+	letter, err := mail.CreateReader(bytes.NewReader(raw))
+	if err != nil {
+		return one, err
+	}
+	defer letter.Close()
+	one.At = time.Now()
+	if one.Subject, err = letter.Header.Subject(); err != nil {
+		return one, err
+	}
+	one.Header = map[string]string{}
+	for _, key := range []string{"From", "To", "Cc", "Auto-Submitted", "References"} {
+		one.Header[key] = letter.Header.Get(key)
+	}
+	if one.ID, err = letter.Header.MessageID(); err != nil {
+		return one, err
+	}
+	if ids, err := letter.Header.MsgIDList("In-Reply-To"); err == nil && len(ids) > 0 {
+		one.Answers = ids[0]
 	}
 	part, err := letter.NextPart()
 	if err != nil {
-		return err
+		return one, err
 	}
-	var body bytes.Buffer
-	if _, err := io.Copy(&body, part.Body); err != nil {
-		return err
-	}
-	s.mail.Body = body.String()
-	id, err := letter.Header.MessageID()
-	if err != nil {
-		return err
-	}
-	s.room.mu.Lock()
-	defer s.room.mu.Unlock()
-	if id == "" || !s.room.ids[id] {
-		s.room.ids[id] = true
-		s.room.mails = append(s.room.mails, s.mail)
-	}
-	return nil
+	body, err := io.ReadAll(part.Body)
+	one.Body = strings.ReplaceAll(string(body), "\r\n", "\n")
+	return one, err
 }

@@ -77,6 +77,7 @@ func New(o Options) (*World, error) {
 	w.mux.HandleFunc("GET /handset/texts", w.Handset.list)
 	w.mux.HandleFunc("POST /handset/messages", w.Handset.receive)
 	w.mux.HandleFunc("GET /mailroom/mails", w.Mailroom.list)
+	w.mux.HandleFunc("POST /mailroom/mails", w.Mailroom.write)
 	w.mux.Handle("/client-book/api/", http.StripPrefix("/client-book/api", w.ClientBook))
 	w.mux.Handle("/timetable/api/", http.StripPrefix("/timetable/api", w.Timetable))
 	w.mux.Handle("/ledger/api/", http.StripPrefix("/ledger/api", w.Ledger))
@@ -98,6 +99,9 @@ func (w *World) ServeHTTP(rw http.ResponseWriter, r *http.Request) { w.mux.Serve
 
 // ServeMail takes mails until the listener is closed.
 func (w *World) ServeMail(l net.Listener) error { return w.Mailroom.serve(l) }
+
+// ServeMailbox lets the mailbox of the business be read until the listener is closed.
+func (w *World) ServeMailbox(l net.Listener) error { return w.Mailroom.serveBox(l) }
 
 func (w *World) page(pattern, name string) {
 	w.mux.HandleFunc(pattern, func(rw http.ResponseWriter, _ *http.Request) {
@@ -122,6 +126,12 @@ func (t *Trouble) Came() int {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	return t.came
+}
+
+func (t *Trouble) isDown() bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.down
 }
 
 // Asked is how often the stand-in was asked and has waited.
@@ -158,7 +168,7 @@ func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 }
 
 func (w *World) systems() map[string]*Trouble {
-	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble, "pager": &w.Pager.Trouble, "ledger": &w.Ledger.Trouble, "harbour": &w.Harbour.Trouble}
+	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble, "pager": &w.Pager.Trouble, "ledger": &w.Ledger.Trouble, "harbour": &w.Harbour.Trouble, "mailroom": &w.Mailroom.Trouble}
 }
 
 // trouble switches a stand-in down or up, from the start page.

@@ -172,7 +172,7 @@ func measureRehearsals(folder string) error {
 	defer d.Close()
 	kind, _ := document.Find(kinds.Documents, "rehearsal")
 	var scripts []rehearsal.Script
-	documents, err := demo.Documents(d.WorldURL, "127.0.0.1:1")
+	documents, err := demo.Documents(demo.Outside{World: d.WorldURL, Mailroom: "127.0.0.1:1", Mailbox: "127.0.0.1:1"})
 	if err != nil {
 		return err
 	}

@@ -25,6 +25,9 @@ type Room struct {
 	known    map[string]channel.Received
 	said     map[string][]channel.Said
 	watching map[string]map[chan struct{}]struct{}
+	kept     map[string]string
+
+	undelivered []string
 }
 
 // Fail makes Receive fail from now on; nil makes it work again.
@@ -107,6 +110,39 @@ func (r *Room) Watch(address string) (<-chan struct{}, func()) {
 		defer r.mu.Unlock()
 		delete(r.watching[address], signal)
 	}
+}
+
+// Undelivered is channel.Room's.
+func (r *Room) Undelivered(_ context.Context, message, why string) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.undelivered = append(r.undelivered, message+": "+why)
+	return r.failing
+}
+
+// NotDelivered returns what Undelivered was told.
+func (r *Room) NotDelivered() []string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return append([]string{}, r.undelivered...)
+}
+
+// Recall is channel.Room's.
+func (r *Room) Recall(_ context.Context, name string) (string, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.kept[name], r.failing
+}
+
+// Keep is channel.Room's.
+func (r *Room) Keep(_ context.Context, name, value string) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.kept == nil {
+		r.kept = map[string]string{}
+	}
+	r.kept[name] = value
+	return r.failing
 }
 
 // Setup returns what an adapter works with over a room.

@@ -39,7 +39,7 @@ func frontDesk(t testing.TB) dialogue.Snapshot {
 // knowledge and tools; and what of the snapshot belongs to a bot.
 func brackwater(t testing.TB) (dialogue.Snapshot, func(s dialogue.Snapshot, name string) dialogue.Snapshot) {
 	t.Helper()
-	documents, err := demo.Documents(demo.World, demo.Mailroom)
+	documents, err := demo.Documents(demo.As)
 	if err != nil {
 		t.Fatal(err)
 	}

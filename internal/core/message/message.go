@@ -22,6 +22,26 @@ const (
 	Choices Kind = "choices"
 )
 
+// Beside is what came with a message beside its text, where its channel brings it, as mails
+// do. People are told as "Name <address>".
+type Beside struct {
+	Subject   string   `json:"subject,omitempty"`
+	From      string   `json:"from,omitempty"`
+	ReplyTo   string   `json:"reply_to,omitempty" description:"The address that an answer goes to, where it is not the one that it is from."`
+	To        []string `json:"to,omitempty"`
+	Copy      []string `json:"copy,omitempty"`
+	Quoted    string   `json:"quoted,omitempty" description:"What was written before, and stood below."`
+	Signature string   `json:"signature,omitempty"`
+	Silent    string   `json:"silent,omitempty" description:"Why nothing answers it."`
+	Proof     string   `json:"proof,omitempty" description:"What is known of whether it is from whom it says."`
+	Problems  []string `json:"problems,omitempty" description:"What of it could not be read."`
+}
+
+// IsEmpty reports whether nothing came beside the text.
+func (b Beside) IsEmpty() bool {
+	return b.Subject+b.From+b.ReplyTo+b.Quoted+b.Signature+b.Silent+b.Proof == "" && len(b.To)+len(b.Copy)+len(b.Problems) == 0
+}
+
 // Of returns a message of one text.
 func Of(words string) []Part { return []Part{{Kind: Text, Text: words}} }
 

@@ -1,6 +1,7 @@
 package workspace
 
 import (
+	"cmp"
 	"time"
 
 	"urgentparrot.example/internal/core/contact"
@@ -20,6 +21,8 @@ type Channel struct {
 	Pause      Duration `yaml:"pause"`      // how long to collect messages that follow closely
 	Quiet      Quiet    `yaml:"quiet"`      // its own quiet hours; none: the workspace's
 	Off        bool     `yaml:"off"`
+
+	To ConnectionKind `yaml:"-"` // what the connection leads to, by the kind of the channel
 }
 
 // The ways in which replies of bots go out.
@@ -38,7 +41,7 @@ func (ch *Channel) Named() string { return ch.Name }
 func (ch *Channel) Refers() []document.Reference {
 	refers := []document.Reference{{Path: "$.bot", Kind: "bot", Name: ch.Bot}}
 	if ch.Connection != "" {
-		refers = append(refers, ToConnection("$.connection", ch.Connection, HTTPSystem))
+		refers = append(refers, ToConnection("$.connection", ch.Connection, cmp.Or(ch.To, HTTPSystem)))
 	}
 	return append(refers, ch.routeRefers()...)
 }
@@ -65,9 +68,10 @@ func (ch *Channel) Check(c *document.Checker) {
 
 // Abilities are what a channel can carry.
 type Abilities struct {
-	Limit  int          // runes in one message; 0 is no limit
-	Cites  bool         // shows the sources of a reply
-	Handle contact.Type // what a handle is, where the channel vouches for it (phone, email); "": it says nothing to people
+	Limit   int          // runes in one message; 0 is no limit
+	Cites   bool         // shows the sources of a reply
+	Handle  contact.Type // what a handle is, where the channel vouches for it (phone, email); "": it says nothing to people
+	Threads bool         // what is said belongs together by subject and reference, several conversations with one handle at a time
 }
 
 // A Duration is written as in "250ms" or "2m".

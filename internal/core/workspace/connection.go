@@ -21,22 +21,26 @@ type ConnectionKind string
 const (
 	HTTPSystem ConnectionKind = "http" // tools, CRMs, text gateways
 	MailServer ConnectionKind = "smtp"
-	Model      ConnectionKind = "model" // a server of language models
-	MCPServer  ConnectionKind = "mcp"   // a server of tools, by the Model Context Protocol
+	Model      ConnectionKind = "model"   // a server of language models
+	MCPServer  ConnectionKind = "mcp"     // a server of tools, by the Model Context Protocol
+	Mailbox    ConnectionKind = "mailbox" // mails come from it by IMAP and go out by SMTP
 )
 
 // connectionKinds are the kinds in words.
-var connectionKinds = map[ConnectionKind]string{HTTPSystem: "connection to an HTTP system", MailServer: "connection to a mail server", Model: "connection to a model server", MCPServer: "connection to an MCP server"}
+var connectionKinds = map[ConnectionKind]string{HTTPSystem: "connection to an HTTP system", MailServer: "connection to a mail server", Model: "connection to a model server", MCPServer: "connection to an MCP server", Mailbox: "connection to a mailbox"}
 
 // A Connection is the address of an outside system. Its secret is kept apart,
 // sealed.
 type Connection struct {
-	Name    string         `yaml:"connection"`
-	Title   string         `yaml:"title"`
-	Kind    ConnectionKind `yaml:"kind"`
-	Address string         `yaml:"address"` // a URL, or HOST:PORT for smtp; for mcp also program:NAME, one of those that the host's configuration allows
-	From    string         `yaml:"from"`    // smtp: the sender
-	Header  string         `yaml:"header"`  // http, mcp: the header that the secret is sent in; "": as a bearer token
+	Name     string         `yaml:"connection"`
+	Title    string         `yaml:"title"`
+	Kind     ConnectionKind `yaml:"kind"`
+	Address  string         `yaml:"address"`  // a URL, or HOST:PORT for smtp and mailbox; for mcp also program:NAME, one of those that the host's configuration allows
+	From     string         `yaml:"from"`     // smtp, mailbox: the sender
+	Sends    string         `yaml:"sends"`    // mailbox: the HOST:PORT by which mails go out
+	User     string         `yaml:"user"`     // smtp, mailbox: who signs in, with the secret; "": the sender, if there is a secret
+	Security string         `yaml:"security"` // smtp, mailbox: how the connection is kept private: see below
+	Header   string         `yaml:"header"`   // http, mcp: the header that the secret is sent in; "": as a bearer token
 
 	// Of a model server.
 	Model       string   `yaml:"model"`       // the name of the model, as the server lists it
@@ -46,6 +50,27 @@ type Connection struct {
 	Price       Price    `yaml:"price"`
 	Timeout     Duration `yaml:"timeout"` // of one request
 	AtOnce      int      `yaml:"at_once"` // requests at the same time
+}
+
+// How a connection to a mail server is kept private. The first is for servers on the same
+// machine or network alone: the password goes over the wire as it is.
+const (
+	NoSecurity = "none"
+	StartTLS   = "starttls" // begun in the clear and then encrypted, or broken off
+	TLS        = "tls"      // encrypted from the beginning
+)
+
+// SecurityAt is how the connection to one of its addresses is kept private, where the document
+// does not say: as the port is for.
+func (conn Connection) SecurityAt(address string) string {
+	if conn.Security != "" {
+		return conn.Security
+	}
+	switch address[strings.LastIndexByte(address, ':')+1:] {
+	case "993", "465":
+		return TLS
+	}
+	return StartTLS
 }
 
 // Price is what a million tokens cost, in the currency of the bill.
@@ -68,7 +93,7 @@ func (conn Connection) Refers() []document.Reference { return nil }
 // Origin is the part of the address that a secret is meant for: the scheme, host and
 // port of an HTTP system, or the mail server.
 func (conn Connection) Origin() string {
-	if conn.Kind == MailServer {
+	if conn.Kind == MailServer || conn.Kind == Mailbox {
 		return strings.ToLower(conn.Address)
 	}
 	u, err := url.Parse(conn.Address)
@@ -122,8 +147,8 @@ func ToConnection(path, name string, kind ConnectionKind) document.Reference {
 // model server or another HTTP system.
 func ToEmbeddings(path, name string) document.Reference {
 	return document.Reference{Path: path, Kind: "connection", Name: name, What: connectionKinds[Model], Unfit: func(d document.Document) string {
-		if d.(Connection).Kind == MailServer {
-			return name + " is a " + connectionKinds[MailServer]
+		if kind := d.(Connection).Kind; kind == MailServer || kind == Mailbox {
+			return name + " is a " + connectionKinds[kind]
 		}
 		return ""
 	}}
@@ -149,6 +174,12 @@ func ParseConnection(file string, source []byte) (Connection, error) {
 		if conn.Kind == Model {
 			conn.checkModel(c)
 		}
+	case Mailbox:
+		conn.checkHost(c, "$.address", conn.Address, "imap.example.org:993")
+		conn.checkHost(c, "$.sends", conn.Sends, "smtp.example.org:587")
+		if text.Email(conn.From) == "" {
+			c.Wrong("$.from", "a mailbox needs the address that mails come from")
+		}
 	case MailServer:
 		if !strings.Contains(conn.Address, ":") {
 			c.Wrong("$.address", "%q is not the address of a mail server; write HOST:PORT", conn.Address)
@@ -157,7 +188,10 @@ func ParseConnection(file string, source []byte) (Connection, error) {
 			c.Wrong("$.from", "a mail server needs the address that mails come from")
 		}
 	default:
-		c.Wrong("$.kind", "%q is not a kind of connection; it is http, smtp, model or mcp", conn.Kind)
+		c.Wrong("$.kind", "%q is not a kind of connection; it is http, smtp, mailbox, model or mcp", conn.Kind)
+	}
+	if s := conn.Security; s != "" && s != NoSecurity && s != StartTLS && s != TLS {
+		c.Wrong("$.security", "%q is not known here; it is tls, starttls or none", s)
 	}
 	if conn.Header != "" && !headerName.MatchString(conn.Header) {
 		c.Wrong("$.header", "%q is not the name of a header; write one like X-Api-Key", conn.Header)
@@ -166,6 +200,15 @@ func ParseConnection(file string, source []byte) (Connection, error) {
 		conn.Title = conn.Name
 	}
 	return conn, c.Err()
+}
+
+var hostPort = regexp.MustCompile(`^(\[[0-9a-fA-F:.]+\]|[^\s:/@\[\]]+):\d{1,5}$`)
+
+// checkHost checks an address of a mail server.
+func (conn Connection) checkHost(c *document.Checker, path, address, example string) {
+	if !hostPort.MatchString(address) {
+		c.Wrong(path, "%q is not the address of a mail server; write HOST:PORT, such as %s", address, example)
+	}
 }
 
 // Bounds of what is said of a model.

@@ -1,0 +1,73 @@
+package mail
+
+import (
+	"context"
+	"strings"
+	"unicode/utf8"
+
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/letter"
+)
+
+// Incoming is what is made of a mail as it came.
+func (m *mailbox) incoming(ctx context.Context, raw []byte) (channel.Incoming, letter.Letter) {
+	l := letter.Read(raw)
+	in := channel.Incoming{
+		Address: l.From.Address, Name: l.From.Name, ExternalID: l.ID + "#" + l.Hash(), Text: said(&l),
+		Thread: &channel.Thread{Subject: l.Subject, References: l.References},
+		Beside: message.Beside{
+			Subject: l.Subject, From: l.From.String(), ReplyTo: l.ReplyTo.Address, To: told(l.To), Copy: told(l.Copy),
+			Quoted: short(l.Quoted), Signature: short(l.Signature), Silent: l.Silent, Problems: l.Problems,
+		},
+	}
+	if in.Address == "" {
+		in.Address = "nobody"
+	}
+	if in.Beside.Silent == "" && m.isOwn(l.From.Address) {
+		in.Beside.Silent = "it is one of our own"
+	}
+	proof := m.prove(ctx, &l, raw)
+	in.Beside.Proof, in.Unproven = proof.says, !proof.aligned || l.ReplyTo.Address != ""
+	for _, f := range l.Files {
+		in.Files = append(in.Files, channel.File{Name: f.Name, Type: f.Type, Inline: f.Inline, Bytes: f.Bytes})
+	}
+	return in, l
+}
+
+// few is how many words say too little to be asked by themselves.
+const few = 5
+
+// said is what a mail asks: its text, with the subject before it where that is a question or
+// where the text says too little.
+func said(l *letter.Letter) string {
+	text, subject := l.Text, strings.TrimSpace(l.Subject)
+	asks := strings.HasSuffix(subject, "?") && !strings.Contains(strings.ToLower(text), strings.ToLower(subject))
+	if isNew := len(l.References) == 0; subject != "" && isNew && (asks || len(strings.Fields(text)) < few) {
+		text = strings.TrimSpace(subject + "\n\n" + text)
+	}
+	if text == "" {
+		text = "(no text)"
+	}
+	return short(text)
+}
+
+// short cuts a text to what a message may hold.
+func short(s string) string {
+	const most = channel.TextLimit - 1024
+	if len(s) <= most {
+		return s
+	}
+	cut := most
+	for cut > 0 && !utf8.RuneStart(s[cut]) {
+		cut--
+	}
+	return s[:cut]
+}
+
+func told(people []letter.Person) (list []string) {
+	for _, p := range people {
+		list = append(list, p.String())
+	}
+	return list
+}

@@ -1,0 +1,188 @@
+// Package mail is the channel of a mailbox: mails come from it by IMAP, and answers go out by
+// SMTP.
+package mail
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/letter"
+	"urgentparrot.example/internal/submission"
+)
+
+// Kind is the mailbox.
+var Kind = channel.Kind{
+	Name: "mail", Title: "Mail", Needs: "the mailbox", To: workspace.Mailbox,
+	Settings: func() channel.Settings { return &Settings{} },
+	Open: func(s channel.Settings, setup channel.Setup) (channel.Adapter, error) {
+		return open(s.(*Settings), setup)
+	},
+	Example: `channel: office-mail
+title: Office mail
+kind: mail
+bot: front-desk
+connection: office-mailbox
+folders: [INBOX]
+every: 1m
+replies: hold
+`,
+	Form: []document.Field{
+		{Key: "folders", Label: "Folders that are watched", As: document.AsTexts, Example: "INBOX"},
+		{Key: "every", Label: "Look for new mails every", As: document.AsText, Example: "1m", About: "Only where the server does not tell at once by itself. As in 30s or 5m."},
+		{Key: "mark_seen", Label: "Mark mails as read once they are here", As: document.AsSwitch},
+		{Key: "to_all", Label: "Answers go to all who had the mail", As: document.AsSwitch, About: "Otherwise to the sender alone."},
+		{Key: "quote", Label: "Quote the mail below the answer", As: document.AsSwitch},
+		{Key: "trusts", Label: "Mail server whose checks are believed", As: document.AsText, Example: "mx.example.org", About: "The name by which your own mail server signs its Authentication-Results. Without one, signatures (DKIM) are checked here."},
+	},
+}
+
+// Settings are those of a mailbox.
+type Settings struct {
+	workspace.Channel `yaml:",inline"`
+
+	Folders  []string           `yaml:"folders"`
+	Every    workspace.Duration `yaml:"every"`
+	MarkSeen bool               `yaml:"mark_seen"`
+	ToAll    bool               `yaml:"to_all"`
+	Quote    bool               `yaml:"quote"`
+	Trusts   string             `yaml:"trusts"`
+}
+
+// Bounds of what is said of a mailbox.
+const (
+	mostFolders         = 20
+	leastPause, aMinute = 5 * time.Second, time.Minute
+	mostPause           = 24 * time.Hour
+)
+
+// CheckOwn is channel.Settings'.
+func (s *Settings) CheckOwn(c *document.Checker) {
+	if len(s.Folders) == 0 {
+		s.Folders = []string{"INBOX"}
+	}
+	if len(s.Folders) > mostFolders {
+		c.Wrong("$.folders", "at most %d folders are watched", mostFolders)
+	}
+	for i, folder := range s.Folders {
+		if strings.TrimSpace(folder) == "" {
+			c.Wrong(fmt.Sprintf("$.folders[%d]", i), "name the folder, as the mailbox calls it")
+		}
+	}
+	if s.Every == 0 {
+		s.Every = workspace.Duration(aMinute)
+	}
+	if every := time.Duration(s.Every); every < leastPause || every > mostPause {
+		c.Wrong("$.every", "look for mails every 5s to 24h")
+	}
+}
+
+// A mailbox is one channel of mails.
+type mailbox struct {
+	channel.Setup
+	*Settings
+	from   letter.Person
+	domain string
+	server *submission.Server
+	look   chan struct{}
+}
+
+func open(s *Settings, setup channel.Setup) (*mailbox, error) {
+	conn := setup.Other
+	from, err := letter.ParseAddress(conn.From)
+	if err != nil {
+		return nil, errors.New("the connection of the mailbox does not say which address mails come from")
+	}
+	m := &mailbox{Setup: setup, Settings: s, from: from, look: make(chan struct{}, 1)}
+	m.domain = from.Address[strings.LastIndexByte(from.Address, '@')+1:]
+	m.server = &submission.Server{Address: conn.Sends, Security: conn.SecurityAt(conn.Sends), User: m.user(), Secret: setup.Secret, Rules: setup.Rules}
+	return m, nil
+}
+
+// user is who signs in.
+func (m *mailbox) user() string {
+	if m.Other.User != "" {
+		return m.Other.User
+	}
+	return m.from.Address
+}
+
+// limit is how long an answer is at most.
+const limit = 4000
+
+func (m *mailbox) Abilities() workspace.Abilities {
+	return workspace.Abilities{Limit: limit, Handle: contact.Email, Threads: true}
+}
+func (m *mailbox) Handler() http.Handler  { return nil }
+func (m *mailbox) Sender() channel.Sender { return m }
+
+func (m *mailbox) Close() error {
+	m.server.Close()
+	return nil
+}
+
+// Look is channel.Looker's.
+func (m *mailbox) Look() {
+	select {
+	case m.look <- struct{}{}:
+	default:
+	}
+}
+
+// Send is channel.Sender's. The Message-ID is made of the message's id, so that whoever gets
+// a mail twice can tell.
+func (m *mailbox) Send(ctx context.Context, out channel.Outgoing) error {
+	a := m.answer(out)
+	written, err := letter.Write(a)
+	if err != nil {
+		return fmt.Errorf("the mail could not be written: %w", err)
+	}
+	var to []string
+	for _, p := range append(a.To, a.Copy...) {
+		to = append(to, p.Address)
+	}
+	return m.server.Send(ctx, m.from.Address, to, written)
+}
+
+// answer is the mail that carries a message.
+func (m *mailbox) answer(out channel.Outgoing) letter.Answer {
+	a := letter.Answer{
+		ID: out.ID + "@" + m.domain, From: letter.Person{Name: m.Title(), Address: m.from.Address}, References: out.References,
+		Subject: "Re: " + out.Subject, Text: message.Plain(out.Parts), At: out.At, Automatic: !out.ByPerson,
+	}
+	if out.Subject == "" {
+		a.Subject = m.Title()
+	}
+	to := letter.Person{Address: out.Address}
+	if from, err := letter.ParseAddress(out.Original.From); err == nil && from.Address == out.Address {
+		to = from
+	}
+	a.To = []letter.Person{to}
+	if m.ToAll {
+		for _, said := range append(out.Original.To, out.Original.Copy...) {
+			if p, err := letter.ParseAddress(said); err == nil && !m.isOwn(p.Address) && p.Address != out.Address {
+				a.Copy = append(a.Copy, p)
+			}
+		}
+	}
+	for _, c := range out.Citations {
+		a.Sources = append(a.Sources, letter.Source{Title: strings.Join(c.Trail, " > "), Address: c.Address})
+	}
+	if m.Quote && out.Said != "" {
+		a.Quoted, a.QuotedFrom, a.QuotedAt = out.Said, out.Original.From, out.SaidAt
+	}
+	return a
+}
+
+// isOwn reports whether an address is the mailbox's.
+func (m *mailbox) isOwn(address string) bool {
+	return strings.EqualFold(address, m.from.Address) || strings.EqualFold(address, m.Other.User)
+}

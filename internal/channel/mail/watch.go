@@ -1,0 +1,416 @@
+package mail
+
+import (
+	"context"
+	"crypto/tls"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/emersion/go-imap/v2"
+	"github.com/emersion/go-imap/v2/imapclient"
+	"golang.org/x/sync/errgroup"
+
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/letter"
+	"urgentparrot.example/internal/outbound"
+)
+
+// Bounds of what is fetched at once.
+const (
+	batchMails = 50
+	batchBytes = 4 << 20
+	signInTime = 30 * time.Second
+	longest    = 9 * time.Minute // between two looks, also where the server tells by itself
+)
+
+// Run watches the folders until ctx ends or one of them fails.
+func (m *mailbox) Run(ctx context.Context) error {
+	group, ctx := errgroup.WithContext(ctx)
+	for _, folder := range m.Folders {
+		group.Go(func() error { return m.watch(ctx, folder) })
+	}
+	if err := group.Wait(); ctx.Err() == nil || !errors.Is(err, context.Canceled) {
+		return err
+	}
+	return nil
+}
+
+// A place is how far a folder has been read. A folder whose validity is another has other
+// numbers: what came since is told by date then.
+type place struct {
+	Validity uint32    `json:"validity"`
+	Last     imap.UID  `json:"last"`
+	At       time.Time `json:"at"` // it was looked into
+}
+
+// watch takes in what comes into a folder.
+func (m *mailbox) watch(ctx context.Context, folder string) error {
+	s, err := m.connect(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.close()
+	box, err := s.client.Select(folder, &imap.SelectOptions{ReadOnly: !m.MarkSeen}).Wait()
+	if err != nil {
+		return s.noFolder(folder, err)
+	}
+	at, err := m.placeIn(ctx, s, folder, box)
+	if err != nil {
+		return err
+	}
+	for {
+		if err := m.take(ctx, s, folder, &at); err != nil {
+			return s.failed("the mailbox broke off", err)
+		}
+		if err := s.wait(ctx, m); err != nil {
+			return s.failed("the mailbox broke off", err)
+		}
+	}
+}
+
+// placeIn is how far a folder has been read: the first time, to its end.
+func (m *mailbox) placeIn(ctx context.Context, s *session, folder string, box *imap.SelectData) (at place, err error) {
+	kept, err := m.Room.Recall(ctx, "folder "+folder)
+	if err != nil {
+		return at, err
+	}
+	if kept != "" {
+		if err := json.Unmarshal([]byte(kept), &at); err != nil {
+			return at, err
+		}
+	}
+	now := m.Clock.Now()
+	switch {
+	case at.Validity == box.UIDValidity:
+		return at, nil
+	case at.Validity != 0: // numbered anew: what came since, by date; what is here already is recognised
+		day := at.At.AddDate(0, 0, -1)
+		found, err := s.client.UIDSearch(&imap.SearchCriteria{Since: day}, nil).Wait()
+		if err != nil {
+			return at, s.failed("the mailbox could not be searched", err)
+		}
+		at = place{Validity: box.UIDValidity, At: now}
+		if uids := found.AllUIDs(); len(uids) > 0 {
+			at.Last = slices.Min(uids) - 1
+		} else if box.UIDNext > 0 {
+			at.Last = box.UIDNext - 1
+		}
+	default:
+		at = place{Validity: box.UIDValidity, At: now}
+		if box.UIDNext > 0 {
+			at.Last = box.UIDNext - 1
+		}
+	}
+	return at, m.keep(ctx, folder, at)
+}
+
+func (m *mailbox) keep(ctx context.Context, folder string, at place) error {
+	raw, err := json.Marshal(at)
+	if err != nil {
+		return err
+	}
+	return m.Room.Keep(ctx, "folder "+folder, string(raw))
+}
+
+// take takes in what a folder holds behind a place.
+func (m *mailbox) take(ctx context.Context, s *session, folder string, at *place) error {
+	sizes, err := s.sizes(at.Last + 1)
+	if err != nil {
+		return err
+	}
+	for len(sizes) > 0 {
+		n, bytes := 0, int64(0)
+		for n < len(sizes) && n < batchMails && (n == 0 || bytes+sizes[n].size <= batchBytes) {
+			bytes += sizes[n].size
+			n++
+		}
+		if err := m.receive(ctx, s, sizes[:n], ""); err != nil {
+			return err
+		}
+		at.Last, at.At = sizes[n-1].uid, m.Clock.Now()
+		if err := m.keep(ctx, folder, *at); err != nil {
+			return err
+		}
+		sizes = sizes[n:]
+	}
+	return nil
+}
+
+// receive hands mails over, and marks them as read if that is wanted, once they are kept.
+// silent says why none of them is to be answered, if so.
+func (m *mailbox) receive(ctx context.Context, s *session, mails []sized, silent string) error {
+	var uids imap.UIDSet
+	for _, mail := range mails {
+		uids.AddNum(mail.uid)
+	}
+	section := &imap.FetchItemBodySection{Peek: true, Partial: &imap.SectionPartial{Size: letter.MostBytes + 1}}
+	fetch := s.client.Fetch(uids, &imap.FetchOptions{UID: true, BodySection: []*imap.FetchItemBodySection{section}})
+	defer fetch.Close()
+	for {
+		data := fetch.Next()
+		if data == nil {
+			break
+		}
+		var raw []byte
+		for {
+			item := data.Next()
+			if item == nil {
+				break
+			}
+			if body, ok := item.(imapclient.FetchItemDataBodySection); ok && body.Literal != nil {
+				var err error
+				if raw, err = io.ReadAll(body.Literal); err != nil {
+					return err
+				}
+			}
+		}
+		if raw == nil {
+			continue // it was deleted meanwhile
+		}
+		if err := m.hand(ctx, raw, silent); err != nil {
+			return err
+		}
+	}
+	if err := fetch.Close(); err != nil {
+		return err
+	}
+	if m.MarkSeen && silent == "" {
+		return s.client.Store(uids, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{imap.FlagSeen}}, nil).Close()
+	}
+	return nil
+}
+
+// hand hands one mail over. When it returns without an error, it is on disk.
+func (m *mailbox) hand(ctx context.Context, raw []byte, silent string) error {
+	in, l := m.incoming(ctx, raw)
+	if silent != "" && in.Beside.Silent == "" {
+		in.Beside.Silent = silent
+	}
+	if _, err := m.Room.Receive(ctx, in); err != nil {
+		return fmt.Errorf("a mail could not be kept: %w", err)
+	}
+	if l.Report != nil && l.Report.Failed && l.Report.About != "" {
+		id, domain, _ := strings.Cut(l.Report.About, "@")
+		if strings.EqualFold(domain, m.domain) {
+			return m.Room.Undelivered(ctx, id, fmt.Sprintf("%s, says the server of %s", l.Report.Why, l.Report.Recipient))
+		}
+	}
+	return nil
+}
+
+// A session is one connection to the mailbox.
+type session struct {
+	client *imapclient.Client
+	stop   func() bool
+	news   chan struct{}
+}
+
+// connect signs in to the mailbox.
+func (m *mailbox) connect(ctx context.Context) (*session, error) {
+	conn, err := m.Rules.Dial(ctx, "tcp", m.Other.Address)
+	if err != nil {
+		return nil, fmt.Errorf("the mailbox cannot be reached at %s: %w", m.Other.Address, err)
+	}
+	if err := conn.SetDeadline(time.Now().Add(signInTime)); err != nil {
+		return nil, errors.Join(err, conn.Close())
+	}
+	s := &session{news: make(chan struct{}, 1)}
+	options := &imapclient.Options{UnilateralDataHandler: &imapclient.UnilateralDataHandler{Mailbox: func(*imapclient.UnilateralDataMailbox) {
+		select {
+		case s.news <- struct{}{}:
+		default:
+		}
+	}}}
+	host, _, _ := net.SplitHostPort(m.Other.Address)
+	options.TLSConfig = &tls.Config{ServerName: host}
+	switch m.Other.SecurityAt(m.Other.Address) {
+	case workspace.TLS:
+		s.client = imapclient.New(tls.Client(conn, options.TLSConfig), options)
+	case workspace.StartTLS:
+		if s.client, err = imapclient.NewStartTLS(conn, options); err != nil {
+			return nil, errors.Join(m.notIMAP(err), conn.Close())
+		}
+	default:
+		s.client = imapclient.New(conn, options)
+	}
+	s.stop = context.AfterFunc(ctx, func() { s.client.Close() })
+	if err := s.client.WaitGreeting(); err != nil {
+		s.close()
+		return nil, m.notIMAP(err)
+	}
+	if err := s.client.Login(m.user(), m.Secret).Wait(); err != nil {
+		s.close()
+		return nil, fmt.Errorf("the mailbox does not let %s sign in: %s", m.user(), outbound.Excerpt([]byte(err.Error())))
+	}
+	if err := conn.SetDeadline(time.Time{}); err != nil {
+		s.close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// notIMAP says why a session could not begin, without telling what another protocol says there.
+func (m *mailbox) notIMAP(err error) error {
+	var certificate *tls.CertificateVerificationError
+	if errors.As(err, &certificate) {
+		return fmt.Errorf("the certificate of the mailbox at %s is not trusted: %w", m.Other.Address, certificate.Err)
+	}
+	return fmt.Errorf("what answers at %s does not speak IMAP, or not with the encryption that is set, or broke off", m.Other.Address)
+}
+
+func (s *session) close() {
+	s.stop()
+	s.client.Close()
+}
+
+// failed says what went wrong; nothing did if the session was ended.
+func (s *session) failed(what string, err error) error {
+	if errors.Is(err, context.Canceled) {
+		return err
+	}
+	return fmt.Errorf("%s: %s", what, outbound.Excerpt([]byte(err.Error())))
+}
+
+// noFolder says which folders there are.
+func (s *session) noFolder(folder string, err error) error {
+	names, listed := s.folders()
+	if listed != nil || slices.Contains(names, folder) {
+		return s.failed("the folder "+folder+" could not be opened", err)
+	}
+	return fmt.Errorf("the mailbox has no folder %s; it has %s", folder, strings.Join(names, ", "))
+}
+
+// folders are the names of the folders of the mailbox.
+func (s *session) folders() (names []string, err error) {
+	list, err := s.client.List("", "*", nil).Collect()
+	for _, box := range list {
+		if !slices.Contains(box.Attrs, imap.MailboxAttrNoSelect) {
+			names = append(names, box.Mailbox)
+		}
+	}
+	return names, err
+}
+
+// A sized mail is one that a folder holds.
+type sized struct {
+	uid  imap.UID
+	size int64
+}
+
+// sizes are the mails of the folder from a number on, in order.
+func (s *session) sizes(from imap.UID) ([]sized, error) {
+	var uids imap.UIDSet
+	uids.AddRange(from, 0)
+	return s.sizesOf(uids, from)
+}
+
+func (s *session) sizesOf(uids imap.UIDSet, from imap.UID) (list []sized, err error) {
+	found, err := s.client.Fetch(uids, &imap.FetchOptions{UID: true, RFC822Size: true}).Collect()
+	for _, mail := range found {
+		if mail.UID >= from { // the last one is told of, however low its number is
+			list = append(list, sized{mail.UID, min(mail.RFC822Size, letter.MostBytes)})
+		}
+	}
+	slices.SortFunc(list, func(a, b sized) int { return int(int64(a.uid) - int64(b.uid)) })
+	return list, err
+}
+
+// wait waits until there may be something new.
+func (s *session) wait(ctx context.Context, m *mailbox) error {
+	pause := time.Duration(m.Every)
+	idles := s.client.Caps().Has(imap.CapIdle)
+	var idle *imapclient.IdleCommand
+	if idles {
+		pause = longest
+		var err error
+		if idle, err = s.client.Idle(); err != nil {
+			return err
+		}
+	}
+	passed, stop := m.Clock.Timer(pause)
+	defer stop()
+	select {
+	case <-s.news:
+	case <-m.look:
+	case <-passed:
+	case <-s.client.Closed():
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return errors.New("the server closed the connection")
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	if idle == nil {
+		return s.client.Noop().Wait()
+	}
+	if err := idle.Close(); err != nil {
+		return err
+	}
+	return idle.Wait()
+}
+
+// Past takes in what came to the folders from a day to another, without answering any of it.
+// It tells how far it is.
+func (m *mailbox) Past(ctx context.Context, from, to time.Time, progress func(done, all int)) error {
+	s, err := m.connect(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.close()
+	done := 0
+	for _, folder := range m.Folders {
+		if _, err := s.client.Select(folder, &imap.SelectOptions{ReadOnly: true}).Wait(); err != nil {
+			return s.noFolder(folder, err)
+		}
+		found, err := s.client.UIDSearch(&imap.SearchCriteria{Since: from, Before: to}, nil).Wait()
+		if err != nil {
+			return s.failed("the mailbox could not be searched", err)
+		}
+		uids := found.AllUIDs()
+		all := done + len(uids)
+		for batch := range slices.Chunk(uids, batchMails) {
+			sizes, err := s.sizesOf(imap.UIDSetNum(batch...), 0)
+			if err != nil {
+				return s.failed("the mailbox broke off", err)
+			}
+			for _, one := range sizes {
+				if err := m.receive(ctx, s, []sized{one}, "it was there before; nothing of the old pile is answered by itself"); err != nil {
+					return err
+				}
+				done++
+				progress(done, all)
+			}
+		}
+	}
+	return nil
+}
+
+// Test signs in both ways, and returns the folders that the mailbox has.
+func (m *mailbox) Test(ctx context.Context) (found []string, err error) {
+	s, err := m.connect(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer s.close()
+	if found, err = s.folders(); err != nil {
+		return nil, s.failed("the folders could not be listed", err)
+	}
+	for _, folder := range m.Folders {
+		if !slices.Contains(found, folder) {
+			return found, fmt.Errorf("the mailbox has no folder %s; it has %s", folder, strings.Join(found, ", "))
+		}
+	}
+	client, err := m.server.Connect(ctx)
+	if err != nil {
+		return found, fmt.Errorf("mails come in, but cannot go out by %s: %w", m.Other.Sends, err)
+	}
+	client.Close()
+	return found, nil
+}
