@@ -58,6 +58,7 @@ type Found struct {
 	Mended     string // the question with misspelt words mended
 	Meant      string // and, of a follow-up, with what it takes from the question before
 	Candidates []Candidate
+	Bare       string  // the question without the place or name at its end, if it was answered so; "": as Meant
 	Likely     float64 // the chance that one of the first three answers it, 0 to 1
 
 	behind []knowledge.Hit // the next ones, for a reader that takes more
@@ -147,6 +148,9 @@ const standsAlone = 0.3
 // repeatsLess is what a passage is lowered by that would say to a follow-up what was said to
 // the question before, though another has what it asks about in its heading.
 const repeatsLess = 6.0
+
+// Asks is what a next question may follow.
+func (f Found) Asks() string { return cmp.Or(f.Bare, f.Meant) }
 
 // sureness is the confidence of the first candidate.
 func (f Found) sureness() float64 {

@@ -93,3 +93,40 @@ func TestThePlaceThatIsTheBusinessIsLeftOut(t *testing.T) {
 		}
 	}
 }
+
+// What holds for all is not said of each: a rule about dogs answers for one island too, unless
+// it is said of another. What the knowledge does not name, or what is asked about itself, stays.
+func TestARuleHoldsForEachThatHasAName(t *testing.T) {
+	f := finder(t, []knowledge.Passage{
+		{Trail: []string{"Dogs"}, Text: "Dogs travel free and are welcome on the open decks. Keep your dog on a lead."},
+		{Trail: []string{"Bicycles"}, Text: "You can take your bicycle with you. It costs £2.50 each way."},
+		{Trail: []string{"Crossings"}, Text: "The boat to Gannet Holm takes an hour. The boat to Hallow Point takes half an hour."},
+		{Trail: []string{"Parking"}, Text: "The car park by the pier of Little Sorrel has 30 spaces and costs £6 a day."},
+		{Trail: []string{"Seals"}, Text: "Seals rest on the sands of Gannet Holm. From Hallow Point they are seen with glasses."},
+	})
+	for said, left := range map[string]string{
+		"Can I bring my dog to Gannet Holm?":      "Can I bring my dog?",
+		"do dogs travel free to the hallow point": "do dogs travel free",
+		"How long to Gannet Holm?":                "", // is about the place itself
+		"where is gannet holm":                    "",
+		"Can I bring my dog to Scotland?":         "", // which is named nowhere
+	} {
+		if got := f.withoutName(said); got != left {
+			t.Errorf("%q is read as %q, not %q", said, got, left)
+		}
+	}
+	sure := func(asked string) (string, float64) {
+		found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "")
+		return found.Candidates[0].Trail[0], found.Candidates[0].Confidence
+	}
+	for asked, bare := range map[string]string{"Can I bring my dog to Gannet Holm?": "Can I bring my dog?", "can i take my bicycle to hallow point": "can i take my bicycle"} {
+		where, is := sure(asked)
+		same, wouldBe := sure(bare)
+		if where != same || is != wouldBe {
+			t.Errorf("%q is answered from %s with %.2f; without the name from %s with %.2f", asked, where, is, same, wouldBe)
+		}
+	}
+	if _, elsewhere := sure("Is there parking at Gannet Holm?"); elsewhere >= 0.5 {
+		t.Errorf("parking in another place answers with %.2f", elsewhere)
+	}
+}

@@ -51,11 +51,69 @@ func (f Finder) isSetting(noun string) bool {
 	return false
 }
 
+// before are the words by which something that has a name is added to a question.
+var before = []string{"to", "from", "on", "in", "at", "for", "via", "towards", "onto", "into", "of", "aboard"}
+
+// measures are words that ask how much of something, and not of what.
+var measures = []string{"long", "much", "many", "far", "often", "time", "times", "soon", "early", "late", "fast", "quick", "cost", "costs", "price", "prices", "fare", "take", "takes", "get", "go", "goes", "leave", "leaves"}
+
+// withoutName returns a question without what it names at its end, such as "to Gannet Holm",
+// where that is one of the names that the knowledge uses; "" if there is none. What holds for
+// all islands is not said of each.
+func (f Finder) withoutName(asked string) string {
+	words := text.Words(asked)
+	n := len(words)
+	for n > 0 && f.Index.IsName(words[n-1].Folded) {
+		n--
+	}
+	if n == len(words) {
+		return ""
+	}
+	if n > 0 && words[n-1].Folded == "the" {
+		n--
+	}
+	if n < 3 || !slices.Contains(before, words[n-1].Folded) {
+		return ""
+	}
+	telling := f.Index.Analyzer().Telling(asked[:words[n-1].Start])
+	if !slices.ContainsFunc(telling, func(t text.Term) bool { return !slices.Contains(measures, t.Word) }) {
+		return "" // "how long to Gannet Holm?"
+	}
+	last := words[len(words)-1]
+	return strings.TrimRight(asked[:words[n-1].Start], setOff) + strings.TrimLeft(asked[last.End:], setOff)
+}
+
+// namesOthers reports whether what a candidate says is said of something that has a name, and
+// that a question does not name: then it need not hold for what the question names.
+func (f Finder) namesOthers(c *Candidate, asked string) bool {
+	named := map[string]bool{}
+	for _, said := range []string{asked, f.Title} {
+		for _, w := range text.Words(said) {
+			named[w.Folded] = true
+		}
+	}
+	for _, said := range append(slices.Clone(c.Trail), c.Quoted()) {
+		for w := range text.EachWord(said) {
+			if text.IsNamed(said, w) && f.Index.IsName(w.Folded) && !named[w.Folded] {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // bare looks for a question without the place at its end, where it names one: what it finds
 // holds if the same passage is among what the whole question found, and it is surer of it.
 func (f Finder) bare(ctx context.Context, asked string, found Found) Found {
-	rest := f.withoutSetting(asked)
-	if rest == "" {
+	rest, named := asked, false
+	for range 3 {
+		if shorter := f.withoutSetting(rest); shorter != "" {
+			rest = shorter
+		} else if shorter := f.withoutName(rest); shorter != "" {
+			rest, named = shorter, true
+		}
+	}
+	if rest == asked {
 		return found
 	}
 	q := understand(f.Index, rest)
@@ -64,9 +122,12 @@ func (f Finder) bare(ctx context.Context, asked string, found Found) Found {
 		return found
 	}
 	first := without.Candidates[0].ID
+	if named && f.namesOthers(&without.Candidates[0], asked) {
+		return found
+	}
 	if !slices.ContainsFunc(found.Candidates, func(c Candidate) bool { return c.ID == first }) {
 		return found
 	}
-	without.Mended, without.Meant = found.Mended, found.Meant
+	without.Bare, without.Mended, without.Meant = without.Meant, found.Mended, found.Meant
 	return without
 }

@@ -82,7 +82,7 @@ func (r *reader) settle(o thinker.Outcome, at int) (why string) {
 	questions := slices.ContainsFunc(r.asked, func(p answer.Part) bool { return p.Kind == answer.Question })
 	for _, part := range r.asked {
 		reply := r.Finder.Reply(r.ctx, part, r.State.LastQuestion, r.bars(), r.Abilities.Limit)
-		if r.next.LastQuestion = reply.Meant; part.Kind == answer.Question || !questions {
+		if r.next.LastQuestion = reply.Asks(); part.Kind == answer.Question || !questions {
 			r.note(Asked{part.Text, said})
 		}
 	}

@@ -325,7 +325,7 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 	reply := t.Finder.Reply(t.ctx, part, t.previous, bars, t.Abilities.Limit)
 	found, candidates := reply.Found, reply.Candidates
 	if !beside || reply.Words != "" {
-		t.next.LastQuestion = found.Meant
+		t.next.LastQuestion = found.Asks()
 	}
 	if found.Mended != part.Text {
 		u.Mended = found.Mended

@@ -1,6 +1,10 @@
 package knowledge
 
-import "urgentparrot.example/internal/core/text"
+import (
+	"slices"
+
+	"urgentparrot.example/internal/core/text"
+)
 
 // Spelt returns how often the knowledge holds a folded word as it is spelt.
 func (ix *Index) Spelt(word string) (times int) {
@@ -8,6 +12,11 @@ func (ix *Index) Spelt(word string) (times int) {
 		times += s.vocabulary.Times(word)
 	}
 	return times
+}
+
+// IsName reports whether the knowledge writes a folded word as a name.
+func (ix *Index) IsName(word string) bool {
+	return slices.ContainsFunc(ix.segments, func(s *segment) bool { return s.vocabulary.IsName(word) })
 }
 
 // Spellings returns the words of the knowledge that a folded word may stand for,

@@ -51,6 +51,9 @@ func (v *Vocabulary) WithNames(names map[string]bool) *Vocabulary {
 	return v
 }
 
+// IsName reports whether a folded word is written as a name.
+func (v *Vocabulary) IsName(word string) bool { return v.names[word] }
+
 // Times returns how often a word occurs.
 func (v *Vocabulary) Times(word string) int { return int(v.times[word]) }
 
