@@ -178,6 +178,31 @@ func (c *Client) Close(ctx context.Context, id string) (conversation Conversatio
 	return conversation, c.send(ctx, http.MethodPost, "/conversations/"+url.PathEscape(id)+"/close", nil, struct{}{}, &conversation)
 }
 
+// AnswerAfterAll has a message answered that nothing was to answer.
+func (c *Client) AnswerAfterAll(ctx context.Context, message string) error {
+	return c.send(ctx, http.MethodPost, "/messages/"+url.PathEscape(message)+"/answer", nil, struct{}{}, nil)
+}
+
+// Channels lists the channels and whether they work.
+func (c *Client) Channels(ctx context.Context) (page ChannelPage, err error) {
+	return page, c.get(ctx, "/channel-states", &page)
+}
+
+// LookAtChannel has a channel look for what is new at once.
+func (c *Client) LookAtChannel(ctx context.Context, name string) error {
+	return c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/look", nil, struct{}{}, nil)
+}
+
+// TestChannel tries whether all that a channel needs works; nothing is sent.
+func (c *Client) TestChannel(ctx context.Context, name string) (out ChannelTest, err error) {
+	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/test", nil, struct{}{}, &out)
+}
+
+// TakePast has a channel take in what came before, without answering it.
+func (c *Client) TakePast(ctx context.Context, name string, in TakePast) (out Channel, err error) {
+	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/past", nil, in, &out)
+}
+
 // Approve sends a held reply of a bot, with other words unless they are "".
 func (c *Client) Approve(ctx context.Context, message, text string) (m Message, err error) {
 	return m, c.send(ctx, http.MethodPost, "/messages/"+url.PathEscape(message)+"/approve", nil, Approval{text}, &m)

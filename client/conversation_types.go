@@ -17,6 +17,7 @@ type Conversation struct {
 	Because      string     `json:"because,omitempty" description:"The reason in words for people."`
 	Outcome      string     `json:"outcome,omitempty" enum:"bot,person,left,unknown" description:"How a closed conversation ended."`
 	Summary      *Summary   `json:"summary,omitempty"`
+	Subject      string     `json:"subject,omitempty" description:"Of a conversation on a channel with threads, such as mail."`
 	Tags         []string   `json:"tags,omitempty" description:"What it is marked with, by flows and people."`
 	Preview      string     `json:"preview" required:"true"`
 	OpenedAt     time.Time  `json:"opened_at" required:"true"`
@@ -75,8 +76,32 @@ type Message struct {
 	Text      string     `json:"text" required:"true" description:"Of all parts."`
 	Turn      string     `json:"turn,omitempty" description:"The turn that decided on it or made it."`
 	Citations []Citation `json:"citations,omitempty"`
+	Beside    *CameWith  `json:"beside,omitempty" description:"What came with it beside its text."`
+	Files     []File     `json:"files,omitempty" description:"That came with it. Each is at /api/v1/messages/ID/files/PLACE, counted from 0."`
 	State     string     `json:"state,omitempty" enum:"received,made,held,sent,failed,withdrawn" description:"made: on its way; held: it waits for approval; none for what happened."`
 	At        time.Time  `json:"at" required:"true"`
+}
+
+// CameWith is what came with a message beside its text, as mails bring it.
+type CameWith struct {
+	Subject   string   `json:"subject,omitempty"`
+	From      string   `json:"from,omitempty"`
+	ReplyTo   string   `json:"reply_to,omitempty" description:"The address that an answer goes to, where it is not the one that it is from."`
+	To        []string `json:"to,omitempty"`
+	Copy      []string `json:"copy,omitempty"`
+	Quoted    string   `json:"quoted,omitempty" description:"What was written before, and stood below."`
+	Signature string   `json:"signature,omitempty"`
+	Silent    string   `json:"silent,omitempty" description:"Why nothing answers it."`
+	Proof     string   `json:"proof,omitempty" description:"What is known of whether it is from whom it says."`
+	Problems  []string `json:"problems,omitempty" description:"What of it could not be read."`
+}
+
+// File is what came with a message.
+type File struct {
+	Name   string `json:"name" required:"true"`
+	Type   string `json:"type" required:"true" description:"As its content shows."`
+	Bytes  int    `json:"bytes" required:"true"`
+	Inline bool   `json:"inline,omitempty" description:"A picture in the text."`
 }
 
 // Part is one part of a message.

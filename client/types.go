@@ -117,6 +117,40 @@ type Channel struct {
 	Replies string `json:"replies" required:"true" enum:"send,hold" description:"hold: a person approves each reply of a bot."`
 	Address string `json:"address,omitempty" description:"Where outsiders reach it, if they do."`
 	Fault   string `json:"fault,omitempty" description:"Why it does not work."`
+	Off     bool   `json:"off,omitempty" description:"It is switched off."`
+
+	Looks  bool       `json:"looks,omitempty" description:"It can be told to look for what is new."`
+	Keeps  bool       `json:"keeps,omitempty" description:"What came before it was connected can be taken in."`
+	Past   *Past      `json:"past,omitempty" description:"How far it is with what came before."`
+	LastAt *time.Time `json:"last_at,omitempty" description:"When something was last said on it; in the list of channels only."`
+}
+
+// Past is how far a channel is with what came before it was connected.
+type Past struct {
+	From    time.Time `json:"from" required:"true"`
+	To      time.Time `json:"to" required:"true"`
+	Done    int       `json:"done" required:"true"`
+	All     int       `json:"all" required:"true"`
+	Running bool      `json:"running" required:"true"`
+	Error   string    `json:"error,omitempty"`
+}
+
+// TakePast asks for what came before: from the first day on, before the last.
+type TakePast struct {
+	From time.Time `json:"from" required:"true"`
+	To   time.Time `json:"to" required:"true"`
+}
+
+// ChannelTest is what came of trying a channel.
+type ChannelTest struct {
+	Works bool     `json:"works" required:"true"`
+	Why   string   `json:"why,omitempty" description:"Why it does not work."`
+	Found []string `json:"found,omitempty" description:"What was found on the other side, such as the folders of a mailbox."`
+}
+
+// ChannelPage is all channels.
+type ChannelPage struct {
+	Items []Channel `json:"items" required:"true"`
 }
 
 // Status is the service's health.

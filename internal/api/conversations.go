@@ -2,6 +2,8 @@ package api
 
 import (
 	"encoding/json"
+	"mime"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -62,7 +64,7 @@ func (q *request) conversation(c store.Conversation) client.Conversation {
 	out := client.Conversation{
 		ID: c.ID, Channel: c.Channel, Address: c.Address, Contact: c.ContactID, Who: q.workspace.Channels.Who(c.ContactName, c.Channel, c.Address),
 		Bot: c.Bot, Lead: string(c.Lead), Assignee: c.Assignee, Priority: c.Priority, Reason: c.Reason, Because: bot.Because(c.Reason),
-		Outcome: c.Outcome, Tags: c.Tags, Preview: c.Preview, OpenedAt: c.OpenedAt, UpdatedAt: c.UpdatedAt,
+		Outcome: c.Outcome, Subject: c.Subject, Tags: c.Tags, Preview: c.Preview, OpenedAt: c.OpenedAt, UpdatedAt: c.UpdatedAt,
 	}
 	if !c.WaitingSince.IsZero() {
 		out.WaitingSince = &c.WaitingSince
@@ -140,9 +142,16 @@ func listMessages(q *request) (page client.MessagePage, err error) {
 	if err != nil {
 		return page, err
 	}
+	files, err := q.workspace.Inbox.Attachments(ctx, q.Param("id"))
+	if err != nil {
+		return page, err
+	}
 	page.Items = make([]client.Message, len(list))
 	for i, m := range list {
 		page.Items[i] = message(m)
+		for _, f := range files[m.ID] {
+			page.Items[i].Files = append(page.Items[i].Files, client.File{Name: f.Name, Type: f.Type, Bytes: f.Bytes, Inline: f.Inline})
+		}
 	}
 	if len(list) == pageSize && list[0].Position > 1 {
 		page.Next = strconv.Itoa(list[0].Position)
@@ -154,6 +163,10 @@ func message(m store.Message) client.Message {
 	out := client.Message{ID: m.ID, Position: m.Position, Author: string(m.Author), Name: m.Name, Text: m.Text, Turn: m.TurnID, State: string(m.State), At: m.At}
 	for _, p := range m.Parts {
 		out.Parts = append(out.Parts, client.Part{Kind: string(p.Kind), Text: p.Text, Choices: p.Choices})
+	}
+	if !m.Beside.IsEmpty() {
+		beside := client.CameWith(m.Beside)
+		out.Beside = &beside
 	}
 	for _, c := range m.Citations {
 		out.Citations = append(out.Citations, client.Citation(c))
@@ -219,6 +232,38 @@ func rejectMessage(q *request, in client.Rejection) (client.Message, error) {
 	}
 	m, err := q.workspace.Inbox.Reject(q.Request.Context(), q.Param("id"), q.access.Label, strings.TrimSpace(in.Why))
 	return message(m), err
+}
+
+func answerAfterAll(q *request) error {
+	return q.workspace.Inbox.AnswerAfterAll(q.Request.Context(), q.Param("id"), q.access.Label)
+}
+
+// shownTypes are the types of pictures that a browser shows; all else is only downloaded, so
+// that nothing that came from outside runs here.
+var shownTypes = []string{"image/png", "image/jpeg", "image/gif", "image/webp"}
+
+func downloadFile(q *request) error {
+	at, err := strconv.Atoi(q.Param("at"))
+	if err != nil {
+		return store.ErrNotFound
+	}
+	a, file, err := q.workspace.Inbox.Attachment(q.Request.Context(), q.Param("id"), at)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	kind, how := "application/octet-stream", "attachment"
+	if slices.Contains(shownTypes, a.Type) {
+		kind, how = a.Type, "inline"
+	}
+	h := q.Writer.Header()
+	h.Set("Content-Type", kind)
+	h.Set("Content-Disposition", mime.FormatMediaType(how, map[string]string{"filename": a.Name}))
+	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Cache-Control", "private, no-store")
+	http.ServeContent(q.Writer, q.Request, "", time.Time{}, file)
+	return nil
 }
 
 func showTurn(q *request) (out client.Turn, err error) {

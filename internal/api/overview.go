@@ -82,6 +82,7 @@ func (q *request) channels() []client.Channel {
 	list := []client.Channel{}
 	for _, ch := range q.workspace.Channels.States() {
 		c := client.Channel{Name: ch.Name, Title: ch.Title, Kind: ch.Kind, Speaks: ch.KindTitle, Bot: ch.Bot, Replies: ch.Replies, Fault: ch.Fault}
+		c.Off, c.Looks, c.Keeps, c.Past = ch.Off, ch.Looks, ch.Keeps, (*client.Past)(ch.Past)
 		if ch.Path != "" {
 			c.Address = strings.TrimSuffix(q.server.PublicURL, "/") + "/" + ch.Path + "/" + q.workspace.Name + "/" + ch.Name
 		}

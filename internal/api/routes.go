@@ -104,6 +104,10 @@ type (
 		ID     string `path:"id"`
 		Copies string `query:"copies" enum:"remove" description:"Remove the copies of the records too that were made before an upgrade."`
 	}
+	oneFile struct {
+		ID string `path:"id"`
+		At int    `path:"at" description:"Its place among the files of the message, from 0."`
+	}
 	oneNote struct {
 		ID   string `path:"id"`
 		Note string `path:"note"`
@@ -162,7 +166,14 @@ var routes = sync.OnceValue(func() []route {
 		{"POST", "/conversations/:id/close", "Inbox", "Close a conversation", byID{}, gives(closeConversation), ok, false},
 		{"POST", "/messages/:id/approve", "Inbox", "Send a held reply of a bot, with other words if any are given", byID{}, takes(approveMessage), ok, false},
 		{"POST", "/messages/:id/reject", "Inbox", "Withdraw a held reply; the customer waits for a person", byID{}, takes(rejectMessage), ok, false},
+		{"POST", "/messages/:id/answer", "Inbox", "Have a message answered that nothing was to answer", byID{}, does(answerAfterAll), ok, false},
+		{"GET", "/messages/:id/files/:at", "Inbox", "A file that came with a message", oneFile{}, writes("application/octet-stream", nil, downloadFile), ok, false},
 		{"GET", "/turns/:id", "Inbox", "How a turn was decided", byID{}, gives(showTurn), ok, false},
+
+		{"GET", "/channel-states", "Channels", "Which channels there are, and whether they work", nil, gives(listChannels), ok, false},
+		{"POST", "/channels/:name/look", "Channels", "Look for what is new at once", byName{}, does(lookAtChannel), ok, false},
+		{"POST", "/channels/:name/test", "Channels", "Try whether all that a channel needs works; nothing is sent", byName{}, gives(testChannel), ok, false},
+		{"POST", "/channels/:name/past", "Channels", "Take in what came before, without answering it", byName{}, takes(takePast), ok, false},
 
 		{"GET", "/contacts", "Contacts", "Contacts and what is known of them, the newest first", ofContacts{}, gives(listContacts), ok, false},
 		{"POST", "/contacts", "Contacts", "Enter a contact that has not written", nil, takes(addContact), created, false},

@@ -29,6 +29,7 @@ type Channels struct {
 	changes sync.Mutex // one change at a time
 	open    atomic.Pointer[map[string]*openChannel]
 	latest  latest
+	pasts   pasts
 }
 
 // An openChannel is a channel with its adapter.
@@ -217,6 +218,9 @@ type ChannelState struct {
 	KindTitle string // for people
 	Path      string // of its public address; "" if it has none
 	Fault     string // why it does not work, "" if it does
+	Looks     bool   // it can be told to look for what is new
+	Past      *Past  // nil: it was not asked for what came before
+	Keeps     bool   // it can take in what came before
 }
 
 // States returns the state of all channels, by name.
@@ -225,7 +229,9 @@ func (c *Channels) States() []ChannelState {
 	var list []ChannelState
 	for _, name := range slices.Sorted(maps.Keys(open)) {
 		ch := open[name]
-		list = append(list, ChannelState{ch.Channel, ch.kind.Title, ch.kind.Path, ch.why()})
+		_, looks := ch.adapter.(channel.Looker)
+		_, keeps := ch.adapter.(channel.Historian)
+		list = append(list, ChannelState{ch.Channel, ch.kind.Title, ch.kind.Path, ch.why(), looks, c.Past(name), keeps})
 	}
 	return list
 }

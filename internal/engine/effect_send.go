@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/channel"
@@ -14,14 +15,14 @@ import (
 
 // sayKind is what a bot says. It is held where the channel's replies are, is there
 // at once where the other side fetches, and is sent elsewhere.
-var sayKind = EffectKind{Name: "say", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
-	say := e.(dialogue.Say)
+var sayKind = EffectKind{Name: "say", Decide: func(ctx context.Context, c *Committing, e dialogue.Effect) {
+	say, topics := e.(dialogue.Say), c.topics()
 	said := store.Said{Message: store.Message{
-		Author: store.ByBot, Name: c.snapshot.Brief.Persona, Parts: say.Parts, Text: message.Plain(say.Parts), Citations: say.Citations, State: store.MessageSent,
+		Author: store.ByBot, Name: c.snapshot.Brief.Persona, Topic: strings.Join(topics, "\n"), Confidence: c.sureness(), Parts: say.Parts, Text: message.Plain(say.Parts), Citations: say.Citations, State: store.MessageSent,
 	}}
 	switch {
-	case c.channel.Replies == workspace.Hold || say.Hold:
-		said.State = store.MessageHeld
+	case say.Hold || c.holds() && !c.trusts(ctx, topics):
+		said.State, said.TooLong = store.MessageHeld, time.Duration(c.channel.HeldFor)
 	case !c.channel.fetches():
 		var answers []string
 		for _, answered := range say.Answers {
@@ -32,6 +33,11 @@ var sayKind = EffectKind{Name: "say", Decide: func(_ context.Context, c *Committ
 	}
 	c.commit.Said = append(c.commit.Said, said)
 }}
+
+// holds reports whether replies wait for a person here.
+func (c *Committing) holds() bool {
+	return c.channel.Replies == workspace.Hold || c.snapshot.Brief.Mode == workspace.Hold
+}
 
 type sendBody struct {
 	Channel string           `json:"channel"`

@@ -110,6 +110,7 @@ type Committing struct {
 	run      *store.Run // that is stepped without a conversation; nil: it is a turn
 	now      time.Time
 	commit   store.Commit
+	trace    dialogue.Trace // of a turn
 }
 
 // Later adds an effect of a kind that is carried out after the commit.

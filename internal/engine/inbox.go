@@ -9,6 +9,7 @@ import (
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/flow"
+	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/store"
 )
@@ -201,20 +202,29 @@ func (i *Inbox) Approve(ctx context.Context, messageID, person, words string) (s
 	if err != nil {
 		return held, err
 	}
-	parts, happened := held.Parts, person+" approved the reply"
+	parts, happened, verdict := held.Parts, person+" approved the reply", store.Unchanged
 	if words != "" && words != held.Text {
-		parts, happened = message.Of(words), person+" changed the reply and approved it"
+		parts, happened, verdict = message.Of(words), person+" changed the reply and approved it", store.Changed
+		if learn.SaysTheSame(held.Text, words) {
+			happened, verdict = person+" worded the reply otherwise and approved it", store.Worded
+		}
 	}
 	var send *store.Effect
 	if ch := w.Channels.named(c.Channel); ch == nil || !ch.fetches() {
 		e := w.sends(c, held.TurnID, channel.Outgoing{Parts: parts, Answers: w.answered(ctx, held), Citations: held.Citations})
 		send = &e
 	}
-	if err := w.write(ctx, func(tx *store.Tx) error { return tx.ApproveHeld(messageID, words, happened, send, w.Clock.Now()) }); err != nil {
+	if err := w.write(ctx, func(tx *store.Tx) error {
+		return tx.ApproveHeld(messageID, words, person, happened, verdict, send, w.Clock.Now())
+	}); err != nil {
 		return held, err
 	}
 	i.sent(c, send)
-	return w.store.Message(ctx, messageID)
+	m, err := w.store.Message(ctx, messageID)
+	if brief, ok := find[bot.Brief](w.config.Load(), c.Bot); err == nil && verdict == store.Changed && (!ok || !brief.Private) {
+		w.Library.LearnFrom(ctx, c.ID, m)
+	}
+	return m, err
 }
 
 // answered returns the channel's ids of the messages that a reply answers: those
@@ -243,7 +253,7 @@ func (i *Inbox) Reject(ctx context.Context, messageID, person, why string) (stor
 	if why != "" {
 		happened = fmt.Sprintf("%s: %s", happened, why)
 	}
-	if err := i.w.write(ctx, func(tx *store.Tx) error { return tx.RejectHeld(messageID, happened, i.w.Clock.Now()) }); err != nil {
+	if err := i.w.write(ctx, func(tx *store.Tx) error { return tx.RejectHeld(messageID, why, person, happened, i.w.Clock.Now()) }); err != nil {
 		return held, err
 	}
 	i.sent(c, nil)

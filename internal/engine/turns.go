@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
@@ -222,7 +223,7 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	if err != nil {
 		return false, &undecidable{"its trace cannot be kept: " + err.Error()}
 	}
-	c.now = w.Clock.Now()
+	c.now, c.trace = w.Clock.Now(), d.Trace
 	if d.Bot != "" && d.Bot != c.snapshot.Brief.Name { // it was passed to another one, which speaks and thinks
 		w.another(ctx, c.snapshot, d.Bot, func(s dialogue.Snapshot, there bool) {
 			if there {
@@ -278,7 +279,7 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	for _, r := range c.commit.Runs {
 		w.Flows.settle(r)
 	}
-	if len(c.commit.Idle) > 0 {
+	if len(c.commit.Idle) > 0 || slices.ContainsFunc(c.commit.Said, func(s store.Said) bool { return s.TooLong > 0 }) {
 		w.Timers.nudge()
 	}
 	return c.hearing.more && len(d.Calls) == 0 && d.Think == nil, nil

@@ -90,6 +90,7 @@ func StartDemo(ctx context.Context, o Options, worldListen, mailListen string) (
 func (d *Demo) fill(ctx context.Context, secret, model string) error {
 	w := d.Workspaces[DemoWorkspace]
 	var settings *demo.Document
+	secrets := map[string]string{"text-gateway": secret, "office-mailbox": world.OfficePassword}
 	documents, err := demo.Documents(demo.Outside{World: d.WorldURL, Mailroom: d.mail.Addr().String(), Mailbox: d.box.Addr().String()})
 	if err != nil {
 		return err
@@ -109,6 +110,11 @@ func (d *Demo) fill(ctx context.Context, secret, model string) error {
 		if _, err := w.Documents.Put(ctx, doc.Kind, doc.Name, doc.Text, 0); err != nil {
 			return err
 		}
+		if secret := secrets[doc.Name]; doc.Kind == "connection" && secret != "" { // before the channel that needs it
+			if err := w.Documents.PutSecret(ctx, doc.Name, secret); err != nil {
+				return err
+			}
+		}
 	}
 	if settings != nil { // with the connection that it names, which is there now
 		if _, err := w.Documents.Put(ctx, settings.Kind, settings.Name, settings.Text+"model: "+model+"\nreading: { model: "+model+" }\n", 0); err != nil {
@@ -121,11 +127,6 @@ func (d *Demo) fill(ctx context.Context, secret, model string) error {
 			if err := w.Documents.GoLive(ctx, doc.Kind, doc.Name, 0, "the demo"); err != nil {
 				return fmt.Errorf("flow %s: %w", doc.Name, err)
 			}
-		}
-	}
-	for connection, secret := range map[string]string{"text-gateway": secret, "office-mailbox": world.OfficePassword} {
-		if err := w.Documents.PutSecret(ctx, connection, secret); err != nil {
-			return err
 		}
 	}
 	sources, err := w.Store().Sources(ctx)

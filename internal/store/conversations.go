@@ -184,6 +184,19 @@ func (s *Store) ConversationsOf(ctx context.Context, contact string, limit int) 
 	return list, err
 }
 
+// LastSaid returns when something was last said on each channel.
+func (s *Store) LastSaid(ctx context.Context) (map[string]time.Time, error) {
+	last := map[string]time.Time{}
+	err := s.reader.rows(ctx, `SELECT channel, max(updated_at) FROM conversation GROUP BY channel`, nil, func(scan func(...any) error) error {
+		var channel string
+		var at int64
+		err := scan(&channel, &at)
+		last[channel] = fromMillis(at)
+		return err
+	})
+	return last, err
+}
+
 // spaced joins names so that each stands between spaces; none give "".
 func spaced(names []string) string {
 	if len(names) == 0 {

@@ -67,7 +67,9 @@ func TestATurnMaySaySeveralThings(t *testing.T) {
 	}
 	// What is approved is shown after what was shown before.
 	last := seen[2].Shown
-	must(t, s, func(tx *Tx) error { return tx.ApproveHeld(list[3].ID, "", "approved", nil, time.Now()) })
+	must(t, s, func(tx *Tx) error {
+		return tx.ApproveHeld(list[3].ID, "", "Robin", "approved", Unchanged, nil, time.Now())
+	})
 	if seen, err = s.MessagesOfHandle(t.Context(), "text-line", "+447700900150", last, 10); err != nil || len(seen) != 1 || seen[0].ID != list[3].ID || seen[0].State != MessageSent {
 		t.Errorf("after %s the customer sees %+v, %v", last, seen, err)
 	}
@@ -89,22 +91,24 @@ func TestAHeldMessageIsJudgedOnce(t *testing.T) {
 	if c.Reason != bot.Held || c.WaitingSince.IsZero() || c.Preview != "hello" {
 		t.Errorf("while two are held it stands at %+v", c)
 	}
-	must(t, s, func(tx *Tx) error { return tx.ApproveHeld(one, "Hi!", "Robin changed it", nil, time.Now()) })
+	must(t, s, func(tx *Tx) error {
+		return tx.ApproveHeld(one, "Hi!", "Robin", "Robin changed it", Worded, nil, time.Now())
+	})
 	if c = conversationOf(t, s, r); c.WaitingSince.IsZero() || c.Preview != "Hi!" {
 		t.Errorf("while one is held it stands at %+v", c)
 	}
 	for what, act := range map[string]func(tx *Tx) error{
-		"approved again": func(tx *Tx) error { return tx.ApproveHeld(one, "", "", nil, time.Now()) },
-		"rejected after": func(tx *Tx) error { return tx.RejectHeld(one, "", time.Now()) },
+		"approved again": func(tx *Tx) error { return tx.ApproveHeld(one, "", "Robin", "", Unchanged, nil, time.Now()) },
+		"rejected after": func(tx *Tx) error { return tx.RejectHeld(one, "", "Robin", "", time.Now()) },
 	} {
 		if err := s.Write(t.Context(), act); !errors.Is(err, ErrNotHeld) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	if err := s.Write(t.Context(), func(tx *Tx) error { return tx.ApproveHeld("nothing", "", "", nil, time.Now()) }); !errors.Is(err, ErrNotFound) {
+	if err := s.Write(t.Context(), func(tx *Tx) error { return tx.ApproveHeld("nothing", "", "Robin", "", Unchanged, nil, time.Now()) }); !errors.Is(err, ErrNotFound) {
 		t.Errorf("nothing was approved: %v", err)
 	}
-	must(t, s, func(tx *Tx) error { return tx.RejectHeld(two, "Robin rejected it", time.Now()) })
+	must(t, s, func(tx *Tx) error { return tx.RejectHeld(two, "it is rude", "Robin", "Robin rejected it", time.Now()) })
 	if c = conversationOf(t, s, r); c.Lead != dialogue.Waiting || c.WaitingSince.IsZero() {
 		t.Errorf("after the rejection it stands at %+v", c)
 	}

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"strings"
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
@@ -54,7 +55,9 @@ type Message struct {
 	Citations      []answer.Citation
 	State          MessageState
 	Beside         message.Beside
-	Shown          string // the id under which the customer sees it; "" while they do not
+	Topic          string  // of a bot's reply: what it stands on; kept, and read by Held
+	Confidence     float64 // and how sure it was; 0: nothing was answered
+	Shown          string  // the id under which the customer sees it; "" while they do not
 	At             time.Time
 }
 
@@ -241,6 +244,11 @@ func (t *Tx) Receive(in Incoming, likely string, now time.Time) (r Received, err
 		WHERE id = ?4`, counted, preview(in.Text), millis(now), m.ConversationID, m.Position); err != nil {
 		return r, err
 	}
+	if in.Author == ByCustomer {
+		if err := t.undoHeld(m.ConversationID, now); err != nil {
+			return r, err
+		}
+	}
 	r.MessageID, r.ConversationID = m.ID, m.ConversationID
 	return r, t.event("message.received", r.ConversationID, map[string]any{"conversation": r.ConversationID, "message": r.MessageID}, now)
 }
@@ -296,9 +304,9 @@ func (t *Tx) insert(m Message, channel string) (bool, error) {
 	if !m.Beside.IsEmpty() {
 		beside = asJSON(m.Beside)
 	}
-	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, parts, channel, external_id, turn_id, citations, state, shown, at, beside) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+	n, err := t.exec(`INSERT INTO message (id, conversation_id, position, author, name, text, parts, channel, external_id, turn_id, citations, state, shown, at, beside, topic, confidence) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (channel, external_id) WHERE external_id IS NOT NULL DO NOTHING`,
-		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, parts, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, m.State, nullable(m.Shown), millis(m.At), beside)
+		m.ID, m.ConversationID, m.Position, m.Author, m.Name, m.Text, parts, channel, nullable(m.ExternalID), nullable(m.TurnID), citations, m.State, nullable(m.Shown), millis(m.At), beside, m.Topic, sql.NullFloat64{Float64: m.Confidence, Valid: m.Confidence > 0})
 	return n > 0, err
 }
 
@@ -360,8 +368,8 @@ var ErrNotHeld = errors.New("the message is not held")
 
 // ApproveHeld sends a held message, with other words if any are given. The bot
 // must still lead the conversation, or nobody; else it is ErrLead. The effect, if
-// any, gets the message's id.
-func (t *Tx) ApproveHeld(messageID, words, happened string, send *Effect, now time.Time) error {
+// any, gets the message's id. What the person did is kept with it.
+func (t *Tx) ApproveHeld(messageID, words, person, happened string, verdict Verdict, send *Effect, now time.Time) error {
 	var conversation, said string
 	var lead dialogue.Lead
 	if err := t.row(`SELECT m.conversation_id, m.text, c.lead FROM message m JOIN conversation c ON c.id = m.conversation_id WHERE m.id = ?`,
@@ -377,6 +385,10 @@ func (t *Tx) ApproveHeld(messageID, words, happened string, send *Effect, now ti
 	}
 	if words == "" {
 		words = said
+	}
+	distrusted, err := t.judged(messageID, verdict, words, "", person, now)
+	if err != nil {
+		return err
 	}
 	n, err := t.exec(`UPDATE message SET state = ?, shown = ?, text = ?, parts = CASE WHEN text = ?3 THEN parts ELSE ?4 END WHERE id = ?5 AND state = 'held'`, state, NewID(), words, parts, messageID)
 	if err != nil {
@@ -399,17 +411,29 @@ func (t *Tx) ApproveHeld(messageID, words, happened string, send *Effect, now ti
 	if _, err := t.exec(`UPDATE conversation SET reason = '' WHERE id = ? AND reason = ? AND waiting_since IS NULL`, conversation, bot.Held); err != nil {
 		return err
 	}
-	if err := t.happened(conversation, happened, now); err != nil {
+	if err := t.happened(conversation, happened+heldAgain(distrusted), now); err != nil {
 		return err
 	}
 	return t.event("message.approved", conversation, map[string]any{"conversation": conversation, "message": messageID}, now)
 }
 
-// RejectHeld withdraws a held message. The customer waits for a person from then
-// on.
-func (t *Tx) RejectHeld(messageID, happened string, now time.Time) error {
+// heldAgain says that replies of topics are held from now on, if some are named.
+func heldAgain(topics []string) string {
+	if len(topics) == 0 {
+		return ""
+	}
+	return "; replies about " + strings.Join(topics, " and ") + " are held again"
+}
+
+// RejectHeld withdraws a held message, for a reason ("" for none). The customer waits for a
+// person from then on.
+func (t *Tx) RejectHeld(messageID, why, person, happened string, now time.Time) error {
 	var conversation string
 	if err := t.row(`SELECT conversation_id FROM message WHERE id = ?`, []any{messageID}, &conversation); err != nil {
+		return err
+	}
+	distrusted, err := t.judged(messageID, Rejected, "", why, person, now)
+	if err != nil {
 		return err
 	}
 	n, err := t.exec(`UPDATE message SET state = 'withdrawn' WHERE id = ? AND state = 'held'`, messageID)
@@ -423,7 +447,7 @@ func (t *Tx) RejectHeld(messageID, happened string, now time.Time) error {
 		version = version + 1, updated_at = ?2 WHERE id = ?3 AND lead <> 'closed'`, bot.Held, millis(now), conversation); err != nil {
 		return err
 	}
-	if err := t.happened(conversation, happened, now); err != nil {
+	if err := t.happened(conversation, happened+heldAgain(distrusted), now); err != nil {
 		return err
 	}
 	return t.event("message.rejected", conversation, map[string]any{"conversation": conversation, "message": messageID}, now)

@@ -88,6 +88,14 @@ type Changes struct {
 type Said struct {
 	Message
 	Send *Effect // carries it, and gets its id; nil where it is held, or the channel fetches it
+
+	TooLong time.Duration // after which people are told that it is still held; 0: never
+}
+
+// onlySays reports whether a turn does nothing but say something, so that it can be undone.
+func (c *Commit) onlySays() bool {
+	return c.Turn.State == "done" && c.Escalate == nil && c.Bot == "" && !c.Close && c.Stage == nil && c.OptOut == nil &&
+		len(c.Turn.Results)+len(c.Effects)+len(c.Rows)+len(c.Allow)+len(c.Runs)+len(c.Gaps)+len(c.Tags)+len(c.TalkTags)+len(c.Milestones)+len(c.Happenings)+len(c.Missed)+len(c.Happened)+len(c.Begun) == 0
 }
 
 // CommitTurn keeps a turn, if the conversation is still as it was when the turn
@@ -105,6 +113,12 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 			held = true
 		} else {
 			shown = preview(said.Text)
+		}
+	}
+	before := ""
+	if held && c.onlySays() {
+		if err := t.row(`SELECT state FROM conversation WHERE id = ?`, []any{id}, &before); err != nil {
+			return false, err
 		}
 	}
 	err := t.row(`UPDATE conversation SET lead = ?1, state = ?2, calling = ?3, version = version + 1, messages = messages + ?4,
@@ -128,6 +142,11 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 		ON CONFLICT (id) DO UPDATE SET state = excluded.state, code = excluded.code, results = excluded.results, thoughts = excluded.thoughts, trace = excluded.trace`,
 		turn.ID, id, turn.State, turn.Code, results, thoughts, turn.Trace, millis(now)); err != nil {
 		return false, err
+	}
+	if before != "" {
+		if _, err := t.exec(`UPDATE turn SET before = ? WHERE id = ?`, before, turn.ID); err != nil {
+			return false, err
+		}
 	}
 	if turn.State != "calling" {
 		if _, err := t.exec(`UPDATE message SET turn_id = ? WHERE conversation_id = ? AND author = 'customer' AND turn_id IS NULL AND position <= ?`, turn.ID, id, c.UpTo); err != nil {
@@ -161,6 +180,11 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 		}
 		if err := t.putSaid(said.Message, c.Channel, said.Send, now); err != nil {
 			return false, err
+		}
+		if said.State == MessageHeld && said.TooLong > 0 {
+			if err := t.PutTimer(Timer{ID: "held/" + said.ID, Kind: "held", Subject: id, Body: said.ID, DueAt: now.Add(said.TooLong)}); err != nil {
+				return false, err
+			}
 		}
 	}
 	if held && c.Escalate == nil {

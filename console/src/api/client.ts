@@ -66,6 +66,12 @@ export const api = {
     ),
   lead: (id: string, act: "take" | "return" | "close", over = false) =>
     call<Schemas["Conversation"]>("POST", `/conversations/${at(id)}/${act}`, act === "take" ? { over } : {}),
+  answerAfterAll: (message: string) => call<void>("POST", `/messages/${at(message)}/answer`, {}),
+  channels: () => call<Schemas["ChannelPage"]>("GET", "/channel-states"),
+  lookAtChannel: (name: string) => call<void>("POST", `/channels/${at(name)}/look`, {}),
+  testChannel: (name: string) => call<Schemas["ChannelTest"]>("POST", `/channels/${at(name)}/test`, {}),
+  takePast: (name: string, from: string, to: string) =>
+    call<Schemas["Channel"]>("POST", `/channels/${at(name)}/past`, { from, to }),
   approve: (message: string, text: string) =>
     call<Schemas["Message"]>("POST", `/messages/${at(message)}/approve`, { text }),
   reject: (message: string, why: string) =>

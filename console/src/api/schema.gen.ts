@@ -343,6 +343,190 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/channel-states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which channels there are, and whether they work */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ChannelPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/channels/{name}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for what is new at once */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/channels/{name}/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in what came before, without answering it */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["TakePast"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Channel"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/channels/{name}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try whether all that a channel needs works; nothing is sent */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ChannelTest"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/confidence": {
         parameters: {
             query?: never;
@@ -3345,6 +3529,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/messages/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a message answered that nothing was to answer */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/messages/{id}/approve": {
         parameters: {
             query?: never;
@@ -3389,6 +3617,54 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/messages/{id}/files/{at}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that came with a message */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    /** @description Its place among the files of the message, from 0. */
+                    at: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5289,14 +5565,44 @@ export interface components {
             /** @description All that the bot may do beside answering from its knowledge: what does not stand here cannot happen. */
             powers: components["schemas"]["Power"][];
         };
+        CameWith: {
+            copy?: string[];
+            from?: string;
+            /** @description What of it could not be read. */
+            problems?: string[];
+            /** @description What is known of whether it is from whom it says. */
+            proof?: string;
+            /** @description What was written before, and stood below. */
+            quoted?: string;
+            /** @description The address that an answer goes to, where it is not the one that it is from. */
+            reply_to?: string;
+            signature?: string;
+            /** @description Why nothing answers it. */
+            silent?: string;
+            subject?: string;
+            to?: string[];
+        };
         Channel: {
             /** @description Where outsiders reach it, if they do. */
             address?: string;
             bot: string;
             /** @description Why it does not work. */
             fault?: string;
+            /** @description What came before it was connected can be taken in. */
+            keeps?: boolean;
             kind: string;
+            /**
+             * Format: date-time
+             * @description When something was last said on it; in the list of channels only.
+             */
+            last_at?: string;
+            /** @description It can be told to look for what is new. */
+            looks?: boolean;
             name: string;
+            /** @description It is switched off. */
+            off?: boolean;
+            /** @description How far it is with what came before. */
+            past?: components["schemas"]["Past"];
             /**
              * @description hold: a person approves each reply of a bot.
              * @enum {string}
@@ -5305,6 +5611,16 @@ export interface components {
             /** @description The kind in words for people. */
             speaks: string;
             title: string;
+        };
+        ChannelPage: {
+            items: components["schemas"]["Channel"][];
+        };
+        ChannelTest: {
+            /** @description What was found on the other side, such as the folders of a mailbox. */
+            found?: string[];
+            /** @description Why it does not work. */
+            why?: string;
+            works: boolean;
         };
         Checked: {
             problems: components["schemas"]["Problem"][];
@@ -5473,6 +5789,8 @@ export interface components {
             questions?: components["schemas"]["Dealt"][];
             /** @description Why a person is waited for. */
             reason?: string;
+            /** @description Of a conversation on a channel with threads, such as mail. */
+            subject?: string;
             summary?: components["schemas"]["Summary"];
             /** @description What it is marked with, by flows and people. */
             tags?: string[];
@@ -5711,6 +6029,14 @@ export interface components {
             about?: string;
             label: string;
             value: string;
+        };
+        File: {
+            bytes: number;
+            /** @description A picture in the text. */
+            inline?: boolean;
+            name: string;
+            /** @description As its content shows. */
+            type: string;
         };
         Finding: {
             column: number;
@@ -6083,7 +6409,11 @@ export interface components {
             at: string;
             /** @enum {string} */
             author: "customer" | "bot" | "person" | "automated" | "event";
+            /** @description What came with it beside its text. */
+            beside?: components["schemas"]["CameWith"];
             citations?: components["schemas"]["Citation"][];
+            /** @description That came with it. Each is at /api/v1/messages/ID/files/PLACE, counted from 0. */
+            files?: components["schemas"]["File"][];
             id: string;
             name?: string;
             parts: components["schemas"]["Part"][];
@@ -6256,6 +6586,16 @@ export interface components {
             /** @description bot/NAME, team/NAME or person/NAME. */
             to: string;
             why: string;
+        };
+        Past: {
+            all: number;
+            done: number;
+            error?: string;
+            /** Format: date-time */
+            from: string;
+            running: boolean;
+            /** Format: date-time */
+            to: string;
         };
         Pause: {
             /** Format: date-time */
@@ -6669,6 +7009,12 @@ export interface components {
         Take: {
             /** @description Take it even from another person. */
             over?: boolean;
+        };
+        TakePast: {
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
         };
         Template: {
             /** @description Replace documents that are there already. */

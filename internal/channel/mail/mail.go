@@ -119,7 +119,7 @@ func (m *mailbox) user() string {
 const limit = 4000
 
 func (m *mailbox) Abilities() workspace.Abilities {
-	return workspace.Abilities{Limit: limit, Handle: contact.Email, Threads: true}
+	return workspace.Abilities{Limit: limit, Cites: true, Handle: contact.Email, Threads: true}
 }
 func (m *mailbox) Handler() http.Handler  { return nil }
 func (m *mailbox) Sender() channel.Sender { return m }

@@ -18,6 +18,7 @@ type Channel struct {
 	Routes     []Route  `yaml:"routes"`     // that give some of them to other bots, the first that fits
 	Connection string   `yaml:"connection"` // the other side, where the kind needs one
 	Replies    string   `yaml:"replies"`    // send, or hold: a person approves each
+	HeldFor    Duration `yaml:"held_for"`   // after which people are told of a reply that is still held
 	Pause      Duration `yaml:"pause"`      // how long to collect messages that follow closely
 	Quiet      Quiet    `yaml:"quiet"`      // its own quiet hours; none: the workspace's
 	Off        bool     `yaml:"off"`
@@ -52,6 +53,12 @@ func (ch *Channel) Check(c *document.Checker) {
 	c.Name("$.bot", ch.Bot)
 	if ch.Pause < 0 || ch.Pause > Duration(time.Minute) {
 		c.Wrong("$.pause", "the pause must be from 0s to 1m")
+	}
+	if ch.HeldFor == 0 {
+		ch.HeldFor = Duration(4 * time.Hour)
+	}
+	if ch.HeldFor < Duration(time.Minute) || ch.HeldFor > Duration(30*24*time.Hour) {
+		c.Wrong("$.held_for", "people are told of a held reply after 1m to 720h")
 	}
 	ch.Quiet.check(c)
 	ch.checkRoutes(c)

@@ -82,6 +82,7 @@ export function Conversation({ id, me }: { id: string; me: string }) {
         </Link>
         <div className="mr-auto min-w-0">
           <h2 className="truncate text-lg leading-tight font-semibold">{c.who}</h2>
+          {c.subject && <p className="truncate font-semibold">{c.subject}</p>}
           <p className="flex items-center gap-2 text-sm text-soft">
             {c.channel} · {led(c, me)}
             {c.outcome && ` by ${endings[c.outcome] ?? c.outcome}`}

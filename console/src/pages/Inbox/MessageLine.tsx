@@ -1,5 +1,6 @@
 import type { Schemas } from "../../api/client"
 import { Moment } from "../../parts/Time"
+import { CameWith } from "./CameWith"
 import { Held } from "./Held"
 import { Sources } from "../../parts/Sources"
 
@@ -38,9 +39,10 @@ export function MessageLine({
       aria-label={`${m.name || m.author} wrote`}
     >
       <p className="whitespace-pre-line [overflow-wrap:anywhere]">{m.text}</p>
+      <CameWith message={m} />
       <Sources citations={m.citations} />
       <p className="mt-1 flex flex-wrap gap-x-2 text-sm text-soft">
-        {m.author !== "customer" && <span>{m.name || m.author}</span>}
+        {(m.author !== "customer" || m.name) && <span>{m.name || m.author}</span>}
         <Moment at={m.at} />
         {trouble && <span className={m.state === "failed" ? "text-scarlet" : ""}>{trouble}</span>}
         {m.author === "bot" && m.turn && (

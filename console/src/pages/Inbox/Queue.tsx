@@ -101,6 +101,7 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
                   )}
                 </span>
               </span>
+              {c.subject && <span className="block truncate text-sm font-semibold">{c.subject}</span>}
               <span className="block truncate text-sm">{c.preview}</span>
               <span className="block truncate text-sm text-soft">
                 {c.channel} · {led(c, props.me)}

@@ -1,0 +1,114 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/store"
+)
+
+// Look has a channel look for what is new at once. One that is told by the other side, or is
+// not there, is ErrUnknown.
+func (c *Channels) Look(name string) error {
+	ch := c.named(name)
+	if ch == nil {
+		return store.ErrNotFound
+	}
+	looker, ok := ch.adapter.(channel.Looker)
+	if !ok {
+		return fmt.Errorf("%wthe channel %s has nothing to look for: what comes in is brought to it", ErrUnknown, name)
+	}
+	looker.Look()
+	return nil
+}
+
+// testTime is how long a test of a channel may take.
+const testTime = 30 * time.Second
+
+// Test tries whether all that a channel needs works, without sending anything. It returns what
+// it found on the other side.
+func (c *Channels) Test(ctx context.Context, name string) (found []string, err error) {
+	ch := c.named(name)
+	switch {
+	case ch == nil:
+		return nil, store.ErrNotFound
+	case ch.adapter == nil:
+		return nil, errors.New(ch.why())
+	}
+	if tester, ok := ch.adapter.(channel.Tester); ok {
+		ctx, cancel := context.WithTimeout(ctx, testTime)
+		defer cancel()
+		return tester.Test(ctx)
+	}
+	if why := ch.why(); why != "" {
+		return nil, errors.New(why)
+	}
+	return nil, nil
+}
+
+// A Past is how far the taking in of what came before is.
+type Past struct {
+	From, To  time.Time
+	Done, All int
+	Running   bool
+	Error     string
+}
+
+// pasts are those of the channels, by name.
+type pasts struct {
+	mu sync.Mutex
+	of map[string]*Past
+}
+
+// Past returns how far a channel is with what came before, nil if it was not asked for it.
+func (c *Channels) Past(name string) *Past {
+	c.pasts.mu.Lock()
+	defer c.pasts.mu.Unlock()
+	if p := c.pasts.of[name]; p != nil {
+		copied := *p
+		return &copied
+	}
+	return nil
+}
+
+// TakePast has a channel take in what came before, from a day to another, while all else goes
+// on. Nothing of it is answered by itself. A channel that cannot, or is at it, is ErrUnknown.
+func (c *Channels) TakePast(name string, from, to time.Time) error {
+	ch := c.named(name)
+	if ch == nil {
+		return store.ErrNotFound
+	}
+	historian, ok := ch.adapter.(channel.Historian)
+	if !ok {
+		return fmt.Errorf("%wthe channel %s keeps nothing of the past, or does not work: %s", ErrUnknown, name, ch.why())
+	}
+	c.pasts.mu.Lock()
+	defer c.pasts.mu.Unlock()
+	if p := c.pasts.of[name]; p != nil && p.Running {
+		return fmt.Errorf("%wthe channel %s is at it: %d of %d are here", ErrUnknown, name, p.Done, p.All)
+	}
+	if c.pasts.of == nil {
+		c.pasts.of = map[string]*Past{}
+	}
+	p := &Past{From: from, To: to, Running: true}
+	c.pasts.of[name] = p
+	ch.ended.Go(func() {
+		ctx, stop := context.WithCancel(c.w.running)
+		defer stop()
+		err := historian.Past(ctx, from, to, func(done, all int) {
+			c.pasts.mu.Lock()
+			defer c.pasts.mu.Unlock()
+			p.Done, p.All = done, all
+		})
+		c.pasts.mu.Lock()
+		defer c.pasts.mu.Unlock()
+		if p.Running = false; err != nil {
+			p.Error = err.Error()
+		}
+	})
+	return nil
+}
