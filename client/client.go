@@ -203,6 +203,21 @@ func (c *Client) TakePast(ctx context.Context, name string, in TakePast) (out Ch
 	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/past", nil, in, &out)
 }
 
+// Held lists the replies that wait for a person, the oldest first.
+func (c *Client) Held(ctx context.Context) (page HeldPage, err error) {
+	return page, c.get(ctx, "/held", &page)
+}
+
+// Independence tells what people did with held replies, and what may go by itself.
+func (c *Client) Independence(ctx context.Context) (out Independence, err error) {
+	return out, c.get(ctx, "/independence", &out)
+}
+
+// Trust lets replies of a topic go by themselves, or has them held again.
+func (c *Client) Trust(ctx context.Context, topic string, trust bool) (out Independence, err error) {
+	return out, c.send(ctx, http.MethodPost, "/independence", nil, Trust{topic, trust}, &out)
+}
+
 // Approve sends a held reply of a bot, with other words unless they are "".
 func (c *Client) Approve(ctx context.Context, message, text string) (m Message, err error) {
 	return m, c.send(ctx, http.MethodPost, "/messages/"+url.PathEscape(message)+"/approve", nil, Approval{text}, &m)

@@ -116,6 +116,64 @@ type Approval struct {
 	Text string `json:"text,omitempty" maxLength:"8000" description:"Instead of the bot's words."`
 }
 
+// HeldReply is a reply of a bot that waits for a person.
+type HeldReply struct {
+	Message      Message      `json:"message" required:"true"`
+	Conversation Conversation `json:"conversation" required:"true"`
+	Asked        string       `json:"asked" required:"true" description:"What the customer said that it answers."`
+	Topics       []string     `json:"topics" required:"true" description:"What it stands on."`
+	Confidence   float64      `json:"confidence,omitempty" description:"Of the least sure of its answers; absent: it answers nothing."`
+}
+
+// HeldPage is the held replies, the oldest first.
+type HeldPage struct {
+	Items []HeldReply `json:"items" required:"true"`
+}
+
+// Topic is what replies stood on, and what people did with those that were held.
+type Topic struct {
+	Topic     string `json:"topic" required:"true"`
+	All       int    `json:"all" required:"true"`
+	Unchanged int    `json:"unchanged" required:"true"`
+	Worded    int    `json:"worded" required:"true" description:"Sent in other words that say the same."`
+	Changed   int    `json:"changed" required:"true" description:"Sent, saying something else."`
+	Rejected  int    `json:"rejected" required:"true"`
+	Trusted   string `json:"trusted,omitempty" description:"Who lets its replies go by themselves; absent: they are held."`
+}
+
+// AtThreshold says what would have gone out by itself at a threshold.
+type AtThreshold struct {
+	Threshold float64 `json:"threshold" required:"true"`
+	Sent      int     `json:"sent" required:"true"`
+	Wrong     int     `json:"wrong" required:"true" description:"Of these, people changed or rejected them."`
+}
+
+// Independence is what people did with held replies, and what may go by itself.
+type Independence struct {
+	Topics     []Topic       `json:"topics" required:"true"`
+	Judged     int           `json:"judged" required:"true" description:"How many of the last 200 replies that people judged answered something."`
+	Thresholds []AtThreshold `json:"thresholds" required:"true"`
+	Last       []Approved    `json:"last" required:"true" description:"What people did last."`
+}
+
+// Approved is what a person did with a held reply.
+type Approved struct {
+	Conversation string    `json:"conversation" required:"true"`
+	Topics       []string  `json:"topics" required:"true"`
+	Verdict      string    `json:"verdict" required:"true" enum:"unchanged,worded,changed,rejected"`
+	Was          string    `json:"was" required:"true"`
+	Became       string    `json:"became,omitempty"`
+	Why          string    `json:"why,omitempty"`
+	Person       string    `json:"person" required:"true"`
+	At           time.Time `json:"at" required:"true"`
+}
+
+// Trust lets replies of a topic go by themselves, or has them held again.
+type Trust struct {
+	Topic string `json:"topic" required:"true" minLength:"1" maxLength:"1000"`
+	Trust bool   `json:"trust" required:"true"`
+}
+
 // Rejection rejects a held reply.
 type Rejection struct {
 	Why string `json:"why,omitempty" maxLength:"500"`

@@ -24,6 +24,8 @@ var moreActions = map[string][]action{
 	"flow":  flowActions,
 	"tool":  toolActions,
 	"bot":   botActions,
+
+	"channel": channelActions,
 }
 
 type action struct {
@@ -47,6 +49,8 @@ func documents(kind document.Kind) func(*call) error {
 			c.toolFlags()
 		case "bot":
 			c.botFlags()
+		case "channel":
+			c.channelFlags()
 		}
 		if err := c.parse(1, most); err != nil {
 			return err

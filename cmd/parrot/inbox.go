@@ -21,11 +21,22 @@ func inbox(c *call) error {
 		return err
 	}
 	action, rest := c.args[0], c.args[1:]
-	if action == "list" {
+	switch action {
+	case "list":
 		return c.listInbox(cl, *all, *search)
+	case "held":
+		return c.listHeld(cl)
+	case "topics":
+		return c.listTopics(cl)
 	}
 	if len(rest) == 0 {
 		return usage("which conversation? parrot inbox list shows their ids")
+	}
+	if action == "trust" || action == "hold" {
+		return c.trustTopic(cl, strings.Join(rest, " "), action == "trust")
+	}
+	if action == "answer" {
+		return c.answerAfterAll(cl, rest[0])
 	}
 	if action == "approve" || action == "reject" {
 		return c.judgeHeld(cl, action, rest[0], strings.Join(rest[1:], " "))
@@ -47,7 +58,7 @@ func inbox(c *call) error {
 	case "close":
 		conversation, err = cl.Close(c.ctx, id)
 	default:
-		return usage("there is no parrot inbox %s; there are list, show, take, reply, approve, reject, return and close", action)
+		return usage("there is no parrot inbox %s; there are list, show, take, reply, held, approve, reject, topics, trust, hold, answer, return and close", action)
 	}
 	if err != nil {
 		return err
@@ -172,6 +183,9 @@ func (c *call) showConversation(cl *client.Client, id string) error {
 	}
 	return c.print(map[string]any{"conversation": conv, "messages": page.Items}, func(w io.Writer) {
 		fmt.Fprintf(w, "%s on %s, %s\n", conv.Who, conv.Channel, ledBy(conv))
+		if conv.Subject != "" {
+			fmt.Fprintf(w, "Subject: %s\n", conv.Subject)
+		}
 		if conv.WaitingSince != nil {
 			fmt.Fprintf(w, "Waits for a person since %s: %s\n", ago(*conv.WaitingSince), conv.Because)
 		}
@@ -201,6 +215,12 @@ func (c *call) showConversation(cl *client.Client, id string) error {
 				state = " [" + m.State + "]"
 			}
 			fmt.Fprintf(w, "%s  %s: %s%s\n", m.At.Local().Format("15:04"), name, strings.ReplaceAll(m.Text, "\n", "\n       "), state)
+			for _, f := range m.Files {
+				fmt.Fprintf(w, "       File: %s (%s, %d bytes)\n", f.Name, f.Type, f.Bytes)
+			}
+			if m.Beside != nil && m.Beside.Silent != "" {
+				fmt.Fprintf(w, "       Not answered: %s; parrot inbox answer %s\n", m.Beside.Silent, m.ID)
+			}
 		}
 	})
 }

@@ -52,7 +52,7 @@ func init() {
 		{"status", "", "is it healthy: channels, queues, troubles", "parrot status", status},
 		{"ask", "QUESTION", "put one question to a bot", "parrot ask 'can I take my bike on the boat?'", ask},
 		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
-		{"inbox", "list|show|take|reply|approve|reject|return|close [ID] [TEXT]", "answer what the bots hand over", "parrot inbox list", inbox},
+		{"inbox", "list|show|take|reply|held|approve|reject|topics|trust|hold|answer|return|close [ID] [TEXT]", "answer what the bots hand over, and approve what waits", "parrot inbox list", inbox},
 		{"knowledge", "add|list|show|search|sync|remove|quiz|gaps|lessons|examples|words|house [FILE|FOLDER|ADDRESS|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
 		{"contact", "list|show|add|set|note|merge|unmerge|twins|import|export|forget [ID|FILE] [ID|TEXT]", "who wrote, and what is known of them", "parrot contact set 0b1f2c3d4e5f -fact island='Gannet Holm' -stage booked", contact},
 		{"rehearse", "[FILE|FOLDER...]", "play scripted conversations against bots and flows; nothing real is touched", "parrot rehearse demo/rehearsals", rehearse},
@@ -89,6 +89,8 @@ type call struct {
 
 	tool *toolFlags // of tools
 	bot  *botFlags  // of bots
+
+	from, to *string // of channels: days
 
 	// Of kinds of documents that have drafts.
 	live             *bool

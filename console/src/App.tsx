@@ -3,6 +3,7 @@ import {
   BookOpenIcon,
   ChatBubbleLeftRightIcon,
   Cog6ToothIcon,
+  EnvelopeIcon,
   InboxIcon,
   LinkIcon,
   QueueListIcon,
@@ -28,6 +29,7 @@ const Rehearsals = lazy(() => import("./pages/Rehearsals/Rehearsals"))
 const Knowledge = lazy(() => import("./pages/Knowledge/Knowledge"))
 const Bots = lazy(() => import("./pages/Bots/Bots"))
 const Tools = lazy(() => import("./pages/Tools/Tools"))
+const Channels = lazy(() => import("./pages/Channels/Channels"))
 const Connections = lazy(() => import("./pages/Connections/Connections"))
 const Contacts = lazy(() => import("./pages/Contacts/Contacts"))
 const Settings = lazy(() => import("./pages/Settings/Settings"))
@@ -41,6 +43,7 @@ const pages = [
   { to: "/bots", name: "Bots", icon: ChatBubbleLeftRightIcon },
   { to: "/flows", name: "Flows", icon: QueueListIcon },
   { to: "/tools", name: "Tools", icon: WrenchIcon },
+  { to: "/channels", name: "Channels", icon: EnvelopeIcon },
   { to: "/connections", name: "Connections", icon: LinkIcon },
   { to: "/sheets", name: "Sheets", icon: TableCellsIcon },
   { to: "/settings", name: "Settings", icon: Cog6ToothIcon },
@@ -111,6 +114,7 @@ function Console({ me }: { me: Schemas["Me"] }) {
             <Route path="/forms/:name?" element={<Forms />} />
             <Route path="/rehearsals/:name?" element={<Rehearsals />} />
             <Route path="/tools/:name?" element={<Tools />} />
+            <Route path="/channels/:name?" element={<Channels />} />
             <Route path="/connections/:name?" element={<Connections />} />
             <Route path="/sheets/:name?" element={<Sheets />} />
             <Route path="/settings/:kind?/:name?" element={<Settings />} />

@@ -55,6 +55,12 @@ func (s *Store) Held(ctx context.Context, limit int) (list []HeldReply, err erro
 	return list, err
 }
 
+// ContactName is what is known as the name of a contact, "" if nothing is.
+func (s *Store) ContactName(ctx context.Context, contact, field string) (name string, err error) {
+	err = s.reader.row(ctx, `SELECT value FROM fact WHERE contact_id = ? AND field = ? ORDER BY verified DESC, id DESC LIMIT 1`, []any{contact, field}, &name)
+	return name, err
+}
+
 // An Approval is what a person did with a held reply.
 type Approval struct {
 	MessageID, ConversationID string

@@ -72,6 +72,10 @@ export const api = {
   testChannel: (name: string) => call<Schemas["ChannelTest"]>("POST", `/channels/${at(name)}/test`, {}),
   takePast: (name: string, from: string, to: string) =>
     call<Schemas["Channel"]>("POST", `/channels/${at(name)}/past`, { from, to }),
+  held: () => call<Schemas["HeldPage"]>("GET", "/held"),
+  independence: () => call<Schemas["Independence"]>("GET", "/independence"),
+  trust: (topic: string, trust: boolean) =>
+    call<Schemas["Independence"]>("POST", "/independence", { topic, trust }),
   approve: (message: string, text: string) =>
     call<Schemas["Message"]>("POST", `/messages/${at(message)}/approve`, { text }),
   reject: (message: string, why: string) =>

@@ -3,7 +3,10 @@ import { useEffect, useState } from "react"
 
 /** What is read again when something happens, by the beginning of the event's type. */
 const readAgain: [string, string[]][] = [
-  ["urgent-parrot.message", ["contacts", "today", "conversations", "conversation", "messages"]],
+  [
+    "urgent-parrot.message",
+    ["contacts", "today", "conversations", "conversation", "messages", "held", "independence", "channels"],
+  ],
   [
     "urgent-parrot.turn",
     [
@@ -16,9 +19,10 @@ const readAgain: [string, string[]][] = [
       "allowances",
       "tools",
       "tool-calls",
+      "held",
     ],
   ],
-  ["urgent-parrot.conversation", ["today", "conversations", "conversation", "messages", "gaps"]],
+  ["urgent-parrot.conversation", ["today", "conversations", "conversation", "messages", "gaps", "held"]],
   ["urgent-parrot.effect", ["today", "messages"]],
   ["urgent-parrot.source", ["sources", "search"]],
   ["urgent-parrot.gap", ["gaps"]],
@@ -26,7 +30,7 @@ const readAgain: [string, string[]][] = [
   ["urgent-parrot.house", ["house", "search"]],
   [
     "urgent-parrot.document",
-    ["documents", "tools", "declared", "today", "flows", "flow", "versions", "forms"],
+    ["documents", "tools", "declared", "today", "flows", "flow", "versions", "forms", "channels"],
   ],
   ["urgent-parrot.run", ["flows", "runs", "run", "today", "messages"]],
   ["urgent-parrot.form", ["forms", "entries", "contacts"]],
@@ -34,6 +38,7 @@ const readAgain: [string, string[]][] = [
   ["urgent-parrot.contact", ["contact", "contacts", "twins", "conversation", "conversations"]],
   ["urgent-parrot.allowance", ["allowances", "messages"]],
   ["urgent-parrot.row", ["sheets", "rows"]],
+  ["urgent-parrot.topic", ["independence"]],
 ]
 
 /** What counts over a whole day is read again once in so many milliseconds at most. */

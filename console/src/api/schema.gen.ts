@@ -3046,6 +3046,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The replies that wait for a person, the oldest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HeldPage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/house-answers": {
         parameters: {
             query?: never;
@@ -3198,6 +3242,82 @@ export interface paths {
                 };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/independence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people did with held replies, by topic, and what may go by itself */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Independence"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Let replies of a topic go by themselves, or have them held again */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Trust"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Independence"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -5547,6 +5667,25 @@ export interface components {
             /** @description Instead of the bot's words. */
             text?: string;
         };
+        Approved: {
+            /** Format: date-time */
+            at: string;
+            became?: string;
+            conversation: string;
+            person: string;
+            topics: string[];
+            /** @enum {string} */
+            verdict: "unchanged" | "worded" | "changed" | "rejected";
+            was: string;
+            why?: string;
+        };
+        AtThreshold: {
+            sent: number;
+            /** Format: double */
+            threshold: number;
+            /** @description Of these, people changed or rejected them. */
+            wrong: number;
+        };
         BareFact: {
             fact: string;
         };
@@ -6301,6 +6440,22 @@ export interface components {
             address: string;
             channel: string;
         };
+        HeldPage: {
+            items: components["schemas"]["HeldReply"][];
+        };
+        HeldReply: {
+            /** @description What the customer said that it answers. */
+            asked: string;
+            /**
+             * Format: double
+             * @description Of the least sure of its answers; absent: it answers nothing.
+             */
+            confidence?: number;
+            conversation: components["schemas"]["Conversation"];
+            message: components["schemas"]["Message"];
+            /** @description What it stands on. */
+            topics: string[];
+        };
         HouseAnswer: {
             answer: string;
             author: string;
@@ -6344,6 +6499,14 @@ export interface components {
             same: number;
             /** @description What could not be taken, each with its place in the file; at most 50. */
             wrong: string[];
+        };
+        Independence: {
+            /** @description How many of the last 200 replies that people judged answered something. */
+            judged: number;
+            /** @description What people did last. */
+            last: components["schemas"]["Approved"][];
+            thresholds: components["schemas"]["AtThreshold"][];
+            topics: components["schemas"]["Topic"][];
         };
         Lesson: {
             answer: string;
@@ -7201,6 +7364,18 @@ export interface components {
             outcome: string;
             tool: string;
         };
+        Topic: {
+            all: number;
+            /** @description Sent, saying something else. */
+            changed: number;
+            rejected: number;
+            topic: string;
+            /** @description Who lets its replies go by themselves; absent: they are held. */
+            trusted?: string;
+            unchanged: number;
+            /** @description Sent in other words that say the same. */
+            worded: number;
+        };
         Trace: {
             /** @description Why the built-in thinker made the reply although the bot has a model. */
             built_in?: string;
@@ -7319,6 +7494,10 @@ export interface components {
             /** @description A run that failed. */
             run?: string;
             what: string;
+        };
+        Trust: {
+            topic: string;
+            trust: boolean;
         };
         Turn: {
             /** Format: date-time */

@@ -35,11 +35,13 @@ export function ConnectionForm(props: { text: string; onText: (text: string) => 
         about={
           kind === "smtp"
             ? "HOST:PORT of the mail server."
-            : kind === "model"
-              ? "The base address of the server; /models and /chat/completions follow it."
-              : kind === "mcp"
-                ? "Where the server listens; or program:NAME, one that whoever runs the service has allowed."
-                : "A web address; the paths of tools follow it."
+            : kind === "mailbox"
+              ? "HOST:PORT of the IMAP server."
+              : kind === "model"
+                ? "The base address of the server; /models and /chat/completions follow it."
+                : kind === "mcp"
+                  ? "Where the server listens; or program:NAME, one that whoever runs the service has allowed."
+                  : "A web address; the paths of tools follow it."
         }
       />
       {(kind === "http" || kind === "mcp") && (
@@ -51,8 +53,37 @@ export function ConnectionForm(props: { text: string; onText: (text: string) => 
           about="Such as X-Api-Key, if the system wants it in a header of its own."
         />
       )}
-      {kind === "smtp" && (
-        <ValueField values={values} path={["from"]} label="Sender" about="Mails come from it." />
+      {kind === "mailbox" && (
+        <ValueField
+          values={values}
+          path={["sends"]}
+          placeholder="smtp.example.org:587"
+          label="Mails go out by"
+          about="HOST:PORT of the SMTP server."
+        />
+      )}
+      {(kind === "smtp" || kind === "mailbox") && (
+        <>
+          <ValueField
+            values={values}
+            path={["from"]}
+            label="Sender"
+            about="The mail address that mails come from."
+          />
+          <ValueField
+            values={values}
+            path={["user"]}
+            label="Who signs in"
+            about="Empty: the sender. The password is the secret below."
+          />
+          <ValueField
+            values={values}
+            path={["security"]}
+            placeholder="as the port is for"
+            label="Encryption"
+            about="tls: from the beginning; starttls: after the greeting; none: only for a server on the same machine. Empty: tls at the ports 993 and 465, starttls at others."
+          />
+        </>
       )}
       {kind === "model" && (
         <>

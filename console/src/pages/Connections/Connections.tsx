@@ -24,6 +24,12 @@ const kinds: { kind: string; title: string; about: string; text: string }[] = [
     text: "connection: client-book\ntitle: Client book\nkind: http\naddress: https://clients.example.org/api\n",
   },
   {
+    kind: "mailbox",
+    title: "Mailbox",
+    about: "Mails of customers come from it by IMAP, and answers go out by SMTP.",
+    text: "connection: office-mailbox\ntitle: Office mailbox\nkind: mailbox\naddress: imap.example.org:993\nsends: smtp.example.org:587\nfrom: office@example.org\n",
+  },
+  {
     kind: "mcp",
     title: "MCP server",
     about: "A server of tools, by the Model Context Protocol.",

@@ -132,7 +132,12 @@ export function Conversation({ id, me }: { id: string; me: string }) {
               </p>
             )}
             {items.map(m => (
-              <MessageLine key={m.id} message={m} onWhy={setTurn} />
+              <MessageLine
+                key={m.id}
+                message={m}
+                keys={m === items.find(i => i.state === "held")}
+                onWhy={setTurn}
+              />
             ))}
           </Lines>
           <RunsHere conversation={id} />

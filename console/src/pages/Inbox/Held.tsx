@@ -1,18 +1,34 @@
 import { Textarea } from "@headlessui/react"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
-import { useState } from "react"
+import { useEffect, useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
 import { Wrong } from "../../parts/Says"
 
 /** What a person does with a reply that waits for approval. */
-export function Held({ message: m }: { message: Schemas["Message"] }) {
+export function Held({ message: m, keys }: { message: Schemas["Message"]; keys?: boolean }) {
   const queries = useQueryClient()
   const [words, setWords] = useState<string | null>(null)
   const [why, setWhy] = useState<string | null>(null)
   const judge = useMutation({
     mutationFn: () => (why !== null ? api.reject(m.id, why) : api.approve(m.id, words ?? "")),
     onSettled: () => queries.invalidateQueries(),
+  })
+  // a approves, e changes, r rejects.
+  const asked = words !== null || why !== null
+  useEffect(() => {
+    if (!keys || asked) return
+    const onKey = (e: KeyboardEvent) => {
+      if (e.target instanceof HTMLElement && e.target.closest("input, textarea, [role=dialog]")) return
+      if (e.ctrlKey || e.metaKey || e.altKey) return
+      if (e.key === "a") judge.mutate()
+      else if (e.key === "e") setWords(m.text)
+      else if (e.key === "r") setWhy("")
+      else return
+      e.preventDefault()
+    }
+    window.addEventListener("keydown", onKey)
+    return () => window.removeEventListener("keydown", onKey)
   })
   // What a language model said that nothing supports is why it is held, or may be.
   const turn = useQuery({
@@ -50,11 +66,20 @@ export function Held({ message: m }: { message: Schemas["Message"] }) {
       <div className="flex flex-wrap gap-2">
         {text === null ? (
           <>
-            <Button look="main" disabled={judge.isPending} onClick={() => judge.mutate()}>
+            <Button
+              look="main"
+              hint={keys ? "a" : undefined}
+              disabled={judge.isPending}
+              onClick={() => judge.mutate()}
+            >
               Approve
             </Button>
-            <Button onClick={() => setWords(m.text)}>Change it</Button>
-            <Button onClick={() => setWhy("")}>Reject</Button>
+            <Button hint={keys ? "e" : undefined} onClick={() => setWords(m.text)}>
+              Change it
+            </Button>
+            <Button hint={keys ? "r" : undefined} onClick={() => setWhy("")}>
+              Reject
+            </Button>
           </>
         ) : (
           <>

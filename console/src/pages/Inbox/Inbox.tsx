@@ -16,13 +16,13 @@ export default function Inbox({ me }: { me: Schemas["Me"] }) {
     const onKey = (e: KeyboardEvent) => {
       if (e.target instanceof HTMLElement && e.target.closest("input, textarea, [role=dialog]")) return
       if (e.ctrlKey || e.metaKey || e.altKey || (e.key !== "j" && e.key !== "k")) return
-      const at = queue.items.findIndex(c => c.id === id)
-      const next = queue.items[at < 0 ? 0 : at + (e.key === "j" ? 1 : -1)]
-      if (next) void navigate({ pathname: "/inbox/" + next.id, search: filtersOf(location.search) })
+      const at = queue.ids.indexOf(id ?? "")
+      const next = queue.ids[at < 0 ? 0 : at + (e.key === "j" ? 1 : -1)]
+      if (next) void navigate({ pathname: "/inbox/" + next, search: filtersOf(location.search) })
     }
     window.addEventListener("keydown", onKey)
     return () => window.removeEventListener("keydown", onKey)
-  }, [queue.items, id, navigate])
+  }, [queue.ids, id, navigate])
 
   return (
     <div className="flex min-h-0 flex-1">

@@ -14,15 +14,18 @@ const looks: Record<string, string> = {
 const states: Record<string, string> = {
   made: "on its way",
   failed: "could not be delivered",
-  withdrawn: "not sent: a person came in",
+  withdrawn: "not sent",
 }
 
 /** One message, or what happened in line with the messages. */
 export function MessageLine({
   message: m,
+  keys,
   onWhy,
 }: {
   message: Schemas["Message"]
+  /** It is the first that is held: keys judge it. */
+  keys?: boolean
   onWhy: (turn: string) => void
 }) {
   if (m.author === "event") {
@@ -51,7 +54,7 @@ export function MessageLine({
           </button>
         )}
       </p>
-      {m.state === "held" && <Held message={m} />}
+      {m.state === "held" && <Held message={m} keys={keys} />}
     </article>
   )
 }

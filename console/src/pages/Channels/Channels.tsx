@@ -1,0 +1,126 @@
+import { PlusIcon } from "@heroicons/react/20/solid"
+import { useQuery } from "@tanstack/react-query"
+import { Link, useNavigate, useParams } from "react-router"
+import { api, type Schemas } from "../../api/client"
+import { useInAddress } from "../../parts/address"
+import { Button } from "../../parts/Button"
+import { DocumentEditor } from "../../parts/DocumentEditor"
+import { Empty, Head, Wrong } from "../../parts/Says"
+import { ago, useNow } from "../../parts/Time"
+import { Works } from "./Works"
+
+/** The ways in for customers: whether each works, and what it is made of. */
+export default function Channels() {
+  const { name } = useParams()
+  const [fresh] = useInAddress("new")
+  const navigate = useNavigate()
+  const now = useNow(20)
+  const list = useQuery({ queryKey: ["documents", "channels"], queryFn: () => api.documents("channels") })
+  const states = useQuery({
+    queryKey: ["channels"],
+    queryFn: api.channels,
+    refetchInterval: q => (q.state.data?.items.some(c => c.past?.running) ? 1000 : 15000),
+  })
+  const kind = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity }).data?.items.find(
+    k => k.plural === "channels",
+  )
+  const items = list.data?.items ?? []
+  const chosen = name ? items.find(d => d.name === name) : items[0]
+  const begin = kind?.starts?.find(s => s.name === fresh)
+  const stateOf = (d: Schemas["Document"]) => states.data?.items.find(c => c.name === d.name)
+  const shown = chosen && stateOf(chosen)
+  return (
+    <>
+      <Head title="Channels">
+        {!fresh && (
+          <Button onClick={() => void navigate("/channels?new=choose")}>
+            <PlusIcon className="size-4" />
+            Add a way in
+          </Button>
+        )}
+      </Head>
+      <Wrong error={list.error} />
+      <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
+        {items.length > 0 && (
+          <nav
+            aria-label="Channels"
+            className="flex shrink-0 gap-1 overflow-x-auto lg:w-56 lg:flex-col lg:overflow-y-auto"
+          >
+            {items.map(d => {
+              const state = stateOf(d)
+              return (
+                <Link
+                  key={d.name}
+                  to={"/channels/" + d.name}
+                  aria-current={(!fresh && d === chosen) || undefined}
+                  className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:text-sea"
+                >
+                  <span className="flex items-center gap-2 font-semibold">
+                    <span
+                      aria-hidden
+                      className={`size-2 shrink-0 rounded-full ${!state || state.off ? "bg-line" : state.fault ? "bg-scarlet" : "bg-leaf"}`}
+                    />
+                    {state?.title ?? d.name}
+                  </span>
+                  <span className="block text-sm text-soft">
+                    {state?.speaks}
+                    {state?.off
+                      ? " · switched off"
+                      : state?.fault
+                        ? " · does not work"
+                        : state?.last_at && ` · ${ago(state.last_at, now)}`}
+                  </span>
+                </Link>
+              )
+            })}
+          </nav>
+        )}
+        {fresh && !begin && (
+          <div className="grid flex-1 content-start gap-3 sm:grid-cols-3">
+            {kind?.starts?.map(s => (
+              <Link
+                key={s.name}
+                to={"/channels?new=" + s.name}
+                className="rounded-lg border border-line bg-sheet p-4 hover:bg-sunk"
+              >
+                <span className="block font-semibold">{s.title}</span>
+                <span className="text-sm text-soft">{s.about}</span>
+              </Link>
+            ))}
+          </div>
+        )}
+        {begin && kind && (
+          <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+            <DocumentEditor
+              key={begin.name}
+              kind={kind}
+              document={{ kind: "channel", name: "", text: begin.text, version: 0, updated_at: "" }}
+              title={"a new channel: " + begin.title.toLowerCase()}
+              onKept={d => void navigate("/channels/" + d.name, { replace: true })}
+            />
+          </div>
+        )}
+        {!fresh && chosen && kind && (
+          <div
+            className="flex min-w-0 flex-1 shrink-0 flex-col gap-3 lg:min-h-0 lg:shrink lg:overflow-y-auto"
+            key={chosen.name}
+          >
+            {shown && <Works channel={shown} />}
+            <DocumentEditor kind={kind} document={chosen} title={"channel " + chosen.name}>
+              <Link className="text-sm text-sea underline" to={"/settings/channels/" + chosen.name}>
+                Used by, rename, remove
+              </Link>
+            </DocumentEditor>
+          </div>
+        )}
+        {!fresh && !chosen && list.isSuccess && (
+          <Empty title={name ? `There is no channel called ${name}` : "Nobody can write yet"}>
+            <Link className="text-sea underline" to={name ? "/channels" : "/channels?new=choose"}>
+              {name ? "Show those that are there" : "Add a way in"}
+            </Link>
+          </Empty>
+        )}
+      </div>
+    </>
+  )
+}
