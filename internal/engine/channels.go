@@ -300,6 +300,11 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 			message.Vouched = vouched(field, value, r.channel, now)
 		}
 	}
+	if field, ok := w.Documents.Settings().Fields.Of(contact.Name); ok && in.Name != "" && !in.Automated {
+		if value, err := field.Read(in.Name, w.Documents.Settings().Region, now); err == nil {
+			message.Claimed = &store.Fact{Fact: contact.Fact{Field: field.Name, Value: value}, LearntAt: now}
+		}
+	}
 	topic, likely := customerTopic(r.channel, in.Address), ""
 	if in.Thread == nil {
 		likely, _ = r.c.latest.get(topic)

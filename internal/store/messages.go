@@ -166,6 +166,7 @@ type Incoming struct {
 	Author           Author // customer, or automated
 	Text             string
 	Name             string  // of who wrote, as the channel tells it; "" if it does not
+	Claimed          *Fact   // what it says of who wrote, nil for nothing
 	Vouched          *Fact   // what the channel vouches for about who wrote, nil for nothing
 	Thread           *Thread // what it belongs to; nil: the channel has no threads
 	Beside           message.Beside
@@ -277,6 +278,17 @@ func (t *Tx) openConversation(in Incoming, now time.Time) (id string, err error)
 	}
 	if in.Vouched != nil {
 		if err := t.vouch(contact, *in.Vouched); err != nil {
+			return "", err
+		}
+	}
+	if in.Claimed != nil {
+		var there int
+		if err := t.row(`SELECT 1 FROM fact WHERE contact_id = ? AND field = ? LIMIT 1`, []any{contact, in.Claimed.Field}, &there); errors.Is(err, ErrNotFound) {
+			err = t.learn(contact, *in.Claimed)
+			if err != nil {
+				return "", err
+			}
+		} else if err != nil {
 			return "", err
 		}
 	}

@@ -1,0 +1,267 @@
+package mail
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/emersion/go-imap/v2"
+	"github.com/emersion/go-imap/v2/imapclient"
+
+	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/channel/channeltest"
+	"urgentparrot.example/internal/clock"
+	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/outbound"
+)
+
+// A dovecot is a real IMAP server in a folder of its own.
+type dovecot struct {
+	t       *testing.T
+	folder  string
+	address string
+	server  *exec.Cmd
+}
+
+const dovecotPassword = "tern-and-tide"
+
+// startDovecot starts one; where it is not installed, the test is left out (make test
+// installs it).
+func startDovecot(t *testing.T) *dovecot {
+	t.Helper()
+	if _, err := exec.LookPath("dovecot"); err != nil {
+		t.Skip("dovecot is not installed")
+	}
+	folder, err := os.MkdirTemp("/tmp", "dovecot-") // its sockets need a short name
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(folder) })
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := &dovecot{t: t, folder: folder, address: l.Addr().String()}
+	l.Close()
+	_, port, _ := net.SplitHostPort(d.address)
+	config := strings.NewReplacer("DIR", folder, "PORT", port, "PASSWORD", dovecotPassword).Replace(`base_dir = DIR/run
+state_dir = DIR/state
+log_path = DIR/log
+protocols = imap
+listen = 127.0.0.1
+ssl = no
+disable_plaintext_auth = no
+mail_location = maildir:DIR/mail/%u
+mail_uid = nobody
+mail_gid = nogroup
+first_valid_uid = 1
+first_valid_gid = 1
+default_internal_user = nobody
+default_login_user = nobody
+passdb {
+  driver = static
+  args = password=PASSWORD
+}
+userdb {
+  driver = static
+  args = uid=nobody gid=nogroup home=DIR/mail/%u
+}
+namespace inbox {
+  inbox = yes
+  mailbox Drafts {
+    auto = create
+    special_use = \Drafts
+  }
+  mailbox Sent {
+    auto = create
+    special_use = \Sent
+  }
+}
+service imap-login {
+  inet_listener imap {
+    port = PORT
+  }
+  inet_listener imaps {
+    port = 0
+  }
+}
+`)
+	for _, made := range []error{os.WriteFile(filepath.Join(folder, "conf"), []byte(config), 0o644), os.Mkdir(filepath.Join(folder, "mail"), 0o777), os.Chmod(folder, 0o755), os.Chmod(filepath.Join(folder, "mail"), 0o777)} {
+		if made != nil {
+			t.Fatal(made)
+		}
+	}
+	d.start()
+	t.Cleanup(d.stop)
+	return d
+}
+
+func (d *dovecot) start() {
+	d.t.Helper()
+	d.server = exec.Command("dovecot", "-F", "-c", filepath.Join(d.folder, "conf"))
+	if err := d.server.Start(); err != nil {
+		d.t.Fatal(err)
+	}
+	for end := time.Now().Add(15 * time.Second); ; time.Sleep(20 * time.Millisecond) {
+		if conn, err := net.Dial("tcp", d.address); err == nil {
+			conn.Close()
+			return
+		}
+		if time.Now().After(end) {
+			log, _ := os.ReadFile(filepath.Join(d.folder, "log"))
+			d.t.Fatalf("dovecot does not answer: %s", log)
+		}
+	}
+}
+
+func (d *dovecot) stop() {
+	_ = d.server.Process.Signal(os.Interrupt)
+	_ = d.server.Wait() // it says that it was interrupted
+}
+
+// put appends mails to a folder, over a connection of its own.
+func (d *dovecot) put(folder string, mails ...string) {
+	d.t.Helper()
+	c, err := imapclient.DialInsecure(d.address, nil)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	defer c.Close()
+	if err := c.Login("office@brackwater.example", dovecotPassword).Wait(); err != nil {
+		d.t.Fatal(err)
+	}
+	for _, mail := range mails {
+		raw := bytes.ReplaceAll([]byte(mail), []byte("\n"), []byte("\r\n"))
+		w := c.Append(folder, int64(len(raw)), nil)
+		if _, err := w.Write(raw); err != nil {
+			d.t.Fatal(err)
+		}
+		if err := w.Close(); err != nil {
+			d.t.Fatal(err)
+		}
+		if _, err := w.Wait(); err != nil {
+			d.t.Fatal(err)
+		}
+	}
+}
+
+var statusUnseen = imap.StatusOptions{NumUnseen: true}
+
+func aMail(n int, says string) string {
+	return fmt.Sprintf("From: Ada Winter <ada@example.org>\nTo: office@brackwater.example\nSubject: Question %d\nMessage-ID: <m%d@example.org>\nDate: Tue, 03 Mar 2026 09:00:00 +0000\n\n%s\n", n, n, says)
+}
+
+// office opens a channel over the server.
+func (d *dovecot) office(more string) *office {
+	d.t.Helper()
+	o := &office{t: d.t, room: &channeltest.Room{}}
+	parsed, err := channel.Parse([]channel.Kind{Kind})("office.yaml", []byte(Kind.Example+more))
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	setup := o.room.Setup(clock.Real{})
+	setup.Rules, setup.Secret = outbound.Rules{Allowed: []string{"127.0.0.1"}}, dovecotPassword
+	setup.Other = workspace.Connection{Address: d.address, Sends: "127.0.0.1:1", From: "office@brackwater.example", Security: workspace.NoSecurity}
+	a, err := Kind.Open(parsed.(channel.Settings), setup)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	o.box = a.(*mailbox)
+	d.t.Cleanup(func() { a.Close() })
+	return o
+}
+
+// A real server tells of new mails by itself (IDLE). One that is stopped and started again is
+// gone on with, and mails that came meanwhile are taken in, each once.
+func TestARealMailboxIsWatched(t *testing.T) {
+	d := startDovecot(t)
+	d.put("INBOX", aMail(0, "An old one."))
+	o := d.office("mark_seen: true\n")
+	o.run()
+	begun := time.Now()
+	d.put("INBOX", aMail(1, "Is there food on board?"))
+	o.eventually("a mail is here", func() bool { return len(o.room.Received()) == 1 })
+	if took := time.Since(begun); took > 2*time.Second { // a second, on a machine that does nothing else
+		t.Errorf("it took %s", took)
+	}
+	if found, err := o.box.Test(t.Context()); err == nil || !strings.Contains(strings.Join(found, " "), "Drafts") || !strings.Contains(err.Error(), "cannot go out") {
+		t.Errorf("found %q, %v", found, err)
+	}
+
+	d.stop()
+	if err := o.stop(); err == nil {
+		t.Log("the channel was asked to end before it saw that the server had gone")
+	}
+	d.start()
+	d.put("INBOX", aMail(2, "Is there a lift?"), aMail(3, "Is there a bar?"))
+	o.run()
+	o.eventually("those that came meanwhile are here", func() bool { return len(o.room.Received()) == 3 })
+	seen := map[string]int{}
+	for _, in := range o.room.Received() {
+		seen[in.Thread.Subject]++
+	}
+	for subject, times := range seen {
+		if times != 1 {
+			t.Errorf("%s came %d times", subject, times)
+		}
+	}
+	// What was taken in is marked as read.
+	c, err := imapclient.DialInsecure(d.address, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	if err := c.Login("office@brackwater.example", dovecotPassword).Wait(); err != nil {
+		t.Fatal(err)
+	}
+	o.eventually("all but the old one are marked as read", func() bool {
+		box, err := c.Status("INBOX", &statusUnseen).Wait()
+		return err == nil && box.NumUnseen != nil && *box.NumUnseen == 1
+	})
+}
+
+// Folders that are numbered anew, as after a repair, bring no mail twice and lose none.
+func TestAMailboxThatIsNumberedAnewLosesNothing(t *testing.T) {
+	d := startDovecot(t)
+	o := d.office("")
+	o.run()
+	d.put("INBOX", aMail(1, "Is there food on board?"))
+	o.eventually("a mail is here", func() bool { return len(o.room.Received()) == 1 })
+	if err := o.stop(); err != nil {
+		t.Fatal(err)
+	}
+	d.put("INBOX", aMail(2, "Is there a lift?"))
+	d.stop()
+	for _, lists := range []string{"dovecot-uidlist", "dovecot-uidvalidity*"} {
+		files, _ := filepath.Glob(filepath.Join(d.folder, "mail", "*", lists))
+		for _, file := range files {
+			if err := os.Remove(file); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	files, _ := filepath.Glob(filepath.Join(d.folder, "mail", "*", "dovecot.*"))
+	for _, file := range files {
+		if err := os.Remove(file); err != nil {
+			t.Fatal(err)
+		}
+	}
+	// The new validity is the second of its making: it must be another one.
+	time.Sleep(time.Second)
+	d.start()
+	o.run()
+	o.eventually("the second is here", func() bool { return len(o.room.Received()) == 2 })
+	ctx, cancel := context.WithTimeout(t.Context(), time.Second)
+	defer cancel()
+	<-ctx.Done()
+	if n := len(o.room.Received()); n != 2 {
+		t.Errorf("%d mails came", n)
+	}
+}

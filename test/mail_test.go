@@ -1,0 +1,228 @@
+package test
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"urgentparrot.example/client"
+	"urgentparrot.example/internal/world"
+)
+
+// mails from somebody to the office, and waits until it stands in a conversation.
+func (s *stage) mails(from, subject, body, answers string) client.Conversation {
+	s.t.Helper()
+	_, err := s.World.Mailroom.Write(from, subject, body, answers)
+	s.must(err)
+	return s.mailed(from, body)
+}
+
+// mailed waits until a mail of somebody that begins with some words is here.
+func (s *stage) mailed(from, begins string) (c client.Conversation) {
+	s.t.Helper()
+	begins, _, _ = strings.Cut(begins, "\n")
+	s.eventually("a mail of "+from+" is here", func() bool {
+		page, err := s.client.Conversations(s.ctx, "", "", "")
+		s.must(err)
+		for _, one := range page.Items {
+			messages, err := s.client.Messages(s.ctx, one.ID, "")
+			s.must(err)
+			for _, m := range messages.Items {
+				if m.Beside != nil && strings.Contains(m.Beside.From, from) && strings.Contains(m.Text, begins) {
+					c = one
+					return true
+				}
+			}
+		}
+		return false
+	})
+	return c
+}
+
+// held waits for the held reply of a conversation.
+func (s *stage) held(conversation string) (held client.HeldReply) {
+	s.t.Helper()
+	s.eventually("a reply is held", func() bool {
+		page, err := s.client.Held(s.ctx)
+		s.must(err)
+		for _, h := range page.Items {
+			if h.Conversation.ID == conversation {
+				held = h
+				return true
+			}
+		}
+		return false
+	})
+	return held
+}
+
+// A customer's mail is answered in its thread once a person approves, in the words of the
+// knowledge, with its sources; what the customer writes back belongs to the same conversation.
+func TestAMailIsAnsweredInItsThread(t *testing.T) {
+	s := open(t)
+	s.encoded("can I bring my dog?")
+	c := s.mails("Ada Winter <ada.winter@example.org>", "Dogs on board", "Hello,\n\ncan I bring my dog on the ferry to Gannet Holm, and what does it cost?\n\nKind regards,\nAda Winter", "")
+	if c.Subject != "Dogs on board" || c.Address != "ada.winter@example.org" || c.Who != "Ada Winter" {
+		t.Errorf("the conversation is %+v", c)
+	}
+	held := s.held(c.ID)
+	contains(t, held.Message.Text, "Dogs travel free")
+	if len(s.World.Mailroom.MailsTo("ada.winter@example.org")) != 0 {
+		t.Fatal("a held reply was sent")
+	}
+	out, _, code := s.parrot("", "inbox", "held")
+	contains(t, out, "Ada Winter on office-mail", "Dogs on board", "Dogs travel free", "Dogs and other pets")
+	out, errs, code := s.parrot("", "inbox", "approve", held.Message.ID[24:])
+	if code != 0 {
+		t.Fatal(out, errs)
+	}
+	answers := func(n int) []world.Mail {
+		t.Helper()
+		s.eventually(fmt.Sprintf("%d answers are sent", n), func() bool { return len(s.World.Mailroom.MailsTo("ada.winter@example.org")) == n })
+		return s.World.Mailroom.MailsTo("ada.winter@example.org")
+	}
+	first := answers(1)[0]
+	if first.Subject != "Re: Dogs on board" || first.ID != held.Message.ID+"@brackwater.example" {
+		t.Errorf("the answer is %+v", first)
+	}
+	contains(t, first.Body, "Dogs travel free", "From:\n- ", "wrote:\n> Hello,")
+
+	// What comes back joins the conversation, also after it was closed.
+	_, err := s.client.Close(s.ctx, c.ID)
+	s.must(err)
+	again := s.mails("Ada Winter <ada.winter@example.org>", "Re: Dogs on board", "And is there food on board?\n\nOn Tuesday, Brackwater Ferries wrote:\n> Dogs travel free.", first.ID)
+	if again.ID != c.ID {
+		t.Errorf("an answer began the conversation %s, not %s", again.ID, c.ID)
+	}
+	contains(t, s.held(c.ID).Message.Text, "tea counter")
+	messages, err := s.client.Messages(s.ctx, c.ID, "")
+	s.must(err)
+	for _, m := range messages.Items {
+		if m.Author == "customer" && strings.HasPrefix(m.Text, "And is there") && (m.Text != "And is there food on board?" || !strings.Contains(m.Beside.Quoted, "> Dogs travel free.")) {
+			t.Errorf("of the answer is shown %+v, %+v", m, m.Beside)
+		}
+	}
+	// Another matter is another conversation, although the customer is the same; a stranger
+	// who knows the thread gets none of it.
+	if other := s.mails("Ada Winter <ada.winter@example.org>", "Parking", "Where can I leave my car?", ""); other.ID == c.ID {
+		t.Error("another subject stands in the same conversation")
+	}
+	if other := s.mails("Eve <eve@example.net>", "Re: Dogs on board", "Send me all that you wrote to Ada.", first.ID); other.ID == c.ID {
+		t.Error("a stranger came into the conversation")
+	}
+}
+
+// What no customer wrote is listed with the reason, and answered only when a person says so.
+// Files are kept, and handed out so that nothing in them runs.
+func TestMailsThatWantNoAnswerAreListed(t *testing.T) {
+	s := open(t)
+	c := s.mails("The shop <no-reply@example.org>", "Bicycles", "What does a bicycle cost?", "")
+	messages, err := s.client.Messages(s.ctx, c.ID, "")
+	s.must(err)
+	m := messages.Items[0]
+	if m.Author != "automated" || !strings.Contains(m.Beside.Silent, "nobody reads") {
+		t.Fatalf("it stands as %+v, %+v", m, m.Beside)
+	}
+	out, _, _ := s.parrot("", "inbox", "show", c.ID)
+	contains(t, out, "Subject: Bicycles", "Not answered: nobody reads", "parrot inbox answer "+m.ID)
+	if _, errs, code := s.parrot("", "inbox", "answer", m.ID); code != 0 {
+		t.Fatal(errs)
+	}
+	contains(t, s.held(c.ID).Message.Text, "£2.50")
+	if _, _, code := s.parrot("", "inbox", "answer", m.ID); code == 0 {
+		t.Error("it could be answered twice")
+	}
+
+	raw, err := os.ReadFile("../internal/letter/testdata/mixed-attachment.eml")
+	s.must(err)
+	s.must(s.World.Mailroom.Put(raw))
+	c = s.mailed("ada.winter@example.org", "I lost my umbrella")
+	messages, err = s.client.Messages(s.ctx, c.ID, "")
+	s.must(err)
+	m = messages.Items[0]
+	if len(m.Files) != 1 || m.Files[0].Name != "umbrella.jpg" || m.Files[0].Type != "image/png" {
+		t.Fatalf("the files are %+v", m.Files)
+	}
+	get := func(path, token string) (*http.Response, string) {
+		r, err := http.NewRequestWithContext(s.ctx, http.MethodGet, s.PublicURL+path, nil)
+		s.must(err)
+		if token != "" {
+			r.Header.Set("Authorization", "Bearer "+token)
+		}
+		resp, err := http.DefaultClient.Do(r)
+		s.must(err)
+		defer resp.Body.Close()
+		body, err := io.ReadAll(resp.Body)
+		s.must(err)
+		return resp, string(body)
+	}
+	file := "/api/v1/messages/" + m.ID + "/files/0"
+	resp, body := get(file, s.client.Token)
+	if resp.StatusCode != 200 || !strings.HasPrefix(body, "\x89PNG") || !strings.Contains(resp.Header.Get("Content-Security-Policy"), "sandbox") || resp.Header.Get("X-Content-Type-Options") != "nosniff" {
+		t.Errorf("%s %v", resp.Status, resp.Header)
+	}
+	for path, token := range map[string]string{file: "", "/api/v1/messages/" + m.ID + "/files/1": s.client.Token, "/api/v1/messages/" + m.ID + "/files/x": s.client.Token} {
+		if resp, _ := get(path, token); resp.StatusCode != 401 && resp.StatusCode != 404 {
+			t.Errorf("%s: %s", path, resp.Status)
+		}
+	}
+	// Forgotten, the file is gone from the disk too.
+	attached, err := filepath.Glob(filepath.Join(s.data, "brackwater", "attachments", "*"))
+	s.must(err)
+	if len(attached) != 1 {
+		t.Fatalf("there are %d files", len(attached))
+	}
+	_, _, code := s.parrot("", "contact", "forget", c.Contact, "-really")
+	if left, _ := filepath.Glob(filepath.Join(s.data, "brackwater", "attachments", "*")); code != 0 || len(left) != 0 {
+		t.Errorf("after forgetting (%d) %d files are left", code, len(left))
+	}
+}
+
+// A mail that does not arrive is marked, and people look after it.
+func TestAReportMarksTheMailThatDidNotArrive(t *testing.T) {
+	s := open(t)
+	c := s.mails("Ada Winter <ada.winter@example.org>", "Bicycles", "What does a bicycle cost?", "")
+	held := s.held(c.ID)
+	_, err := s.client.Approve(s.ctx, held.Message.ID, "")
+	s.must(err)
+	s.eventually("it is sent", func() bool { return len(s.World.Mailroom.MailsTo("ada.winter@example.org")) == 1 })
+	raw, err := os.ReadFile("../internal/letter/testdata/report-failed.eml")
+	s.must(err)
+	s.must(s.World.Mailroom.Put([]byte(strings.ReplaceAll(string(raw), "our1@brackwater.example", held.Message.ID+"@brackwater.example"))))
+	s.eventually("people are to look after it", func() bool {
+		got, err := s.client.Conversation(s.ctx, c.ID)
+		return err == nil && got.WaitingSince != nil && got.Reason == "a message did not arrive"
+	})
+	contains(t, strings.Join(s.said(c.ID), "\n"), "The message did not arrive: 550 5.1.1 no such user here, says the server of ada.winter@example.org")
+}
+
+// What was built is tried, and looked at, from the terminal.
+func TestAMailboxIsTriedFromTheTerminal(t *testing.T) {
+	s := open(t)
+	_, err := s.World.Mailroom.Write("Old <old@example.org>", "Fares", "What was the fare last year?", "")
+	s.must(err)
+	s.mailed("old@example.org", "What was")
+	out, errs, code := s.parrot("", "channel", "test", "office-mail")
+	contains(t, out, "office-mail works", "Drafts, INBOX, Junk, Sent")
+	if code != 0 {
+		t.Error(errs)
+	}
+	if _, errs, code = s.parrot("", "channel", "look", "website"); code != 1 || !strings.Contains(errs, "nothing to look for") {
+		t.Errorf("%d, %s", code, errs)
+	}
+	out, errs, code = s.parrot("", "channel", "past", "office-mail", "-from", "2026-01-01")
+	contains(t, out, "1 message taken in")
+	if _, errs, code = s.parrot("", "channel", "past", "office-mail", "-from", "yesterday"); code != 2 {
+		t.Errorf("%d, %s", code, errs)
+	}
+	s.World.Mailroom.Set(true, 0)
+	out, errs, code = s.parrot("", "channel", "test", "office-mail")
+	if code != 1 || !strings.Contains(errs, "does not work") {
+		t.Errorf("out of order it says %d %s %s", code, out, errs)
+	}
+	s.World.Mailroom.Set(false, 0)
+}
