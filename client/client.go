@@ -198,6 +198,11 @@ func (c *Client) TestChannel(ctx context.Context, name string) (out ChannelTest,
 	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/test", nil, struct{}{}, &out)
 }
 
+// TryMessage tells what a channel would make of a message as it comes; nothing is kept or sent.
+func (c *Client) TryMessage(ctx context.Context, channel string, raw []byte) (out TriedMessage, err error) {
+	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(channel)+"/try", nil, RawMessage{raw}, &out)
+}
+
 // TakePast has a channel take in what came before, without answering it.
 func (c *Client) TakePast(ctx context.Context, name string, in TakePast) (out Channel, err error) {
 	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/past", nil, in, &out)

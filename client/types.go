@@ -148,6 +148,25 @@ type ChannelTest struct {
 	Found []string `json:"found,omitempty" description:"What was found on the other side, such as the folders of a mailbox."`
 }
 
+// RawMessage is a message as it comes, such as a mail with its headers.
+type RawMessage struct {
+	Raw []byte `json:"raw" required:"true" description:"In base64; at most 25 MiB."`
+}
+
+// TriedMessage is what would be made of a message.
+type TriedMessage struct {
+	From       string   `json:"from" required:"true"`
+	Came       CameWith `json:"came" required:"true" description:"What came with its text."`
+	Text       string   `json:"text" required:"true" description:"What was written now."`
+	Files      []File   `json:"files,omitempty"`
+	References []string `json:"references,omitempty" description:"The messages that it belongs to."`
+	Silent     string   `json:"silent,omitempty" description:"Why nothing would answer it."`
+	Bot        string   `json:"bot,omitempty" description:"That would answer it."`
+	Reply      string   `json:"reply,omitempty"`
+	Held       bool     `json:"held,omitempty" description:"The reply would wait for approval."`
+	Code       string   `json:"code,omitempty" description:"What the turn would come to."`
+}
+
 // ChannelPage is all channels.
 type ChannelPage struct {
 	Items []Channel `json:"items" required:"true"`

@@ -54,6 +54,7 @@ func init() {
 		{"chat", "", "talk to a bot in the terminal; nobody else sees it", "parrot chat -bot front-desk", chat},
 		{"inbox", "list|show|take|reply|held|approve|reject|topics|trust|hold|answer|return|close [ID] [TEXT]", "answer what the bots hand over, and approve what waits", "parrot inbox list", inbox},
 		{"knowledge", "add|list|show|search|sync|remove|quiz|gaps|lessons|examples|words|house [FILE|FOLDER|ADDRESS|NAME|QUESTION]", "what the bots answer from", "parrot knowledge add demo/knowledge", knowledge},
+		{"mail", "try FILE.eml", "what would be understood of a mail, and answered; nothing is sent", "parrot mail try complaint.eml", mailCommand},
 		{"contact", "list|show|add|set|note|merge|unmerge|twins|import|export|forget [ID|FILE] [ID|TEXT]", "who wrote, and what is known of them", "parrot contact set 0b1f2c3d4e5f -fact island='Gannet Holm' -stage booked", contact},
 		{"rehearse", "[FILE|FOLDER...]", "play scripted conversations against bots and flows; nothing real is touched", "parrot rehearse demo/rehearsals", rehearse},
 		{"pause", "on|off", "pause all that bots and flows do, or let them go on", "parrot pause on", pause},

@@ -36,6 +36,28 @@ func testChannel(q *request) (out client.ChannelTest, err error) {
 	return out, nil
 }
 
+// rawLimit is the largest message as it comes, in base64.
+const rawLimit = 36 << 20
+
+func tryMessage(q *request, in client.RawMessage) (out client.TriedMessage, err error) {
+	name := q.Param("name")
+	t, err := q.workspace.Channels.Try(q.Request.Context(), name, in.Raw)
+	if err != nil {
+		return out, err
+	}
+	out = client.TriedMessage{From: t.Address, Came: client.CameWith(t.Beside), Text: t.Text, Silent: t.Silent, Bot: t.Bot, Reply: t.Turn.Words, Code: string(t.Turn.Decision.Trace.Code)}
+	if t.Thread != nil {
+		out.References = t.Thread.References
+	}
+	for _, f := range t.Files {
+		out.Files = append(out.Files, client.File{Name: f.Name, Type: f.Type, Bytes: len(f.Bytes), Inline: f.Inline})
+	}
+	for _, ch := range q.channels() {
+		out.Held = out.Held || ch.Name == name && ch.Replies == "hold" && t.Silent == ""
+	}
+	return out, nil
+}
+
 // longestPast is how many days may be taken in at once.
 const longestPast = 3 * 366 * 24 * time.Hour
 

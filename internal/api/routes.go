@@ -176,6 +176,7 @@ var routes = sync.OnceValue(func() []route {
 		{"GET", "/channel-states", "Channels", "Which channels there are, and whether they work", nil, gives(listChannels), ok, false},
 		{"POST", "/channels/:name/look", "Channels", "Look for what is new at once", byName{}, does(lookAtChannel), ok, false},
 		{"POST", "/channels/:name/test", "Channels", "Try whether all that a channel needs works; nothing is sent", byName{}, gives(testChannel), ok, false},
+		{"POST", "/channels/:name/try", "Channels", "What would be made of a message as it comes, and answered; nothing is kept or sent", byName{}, takesLarge(tryMessage, rawLimit), ok, false},
 		{"POST", "/channels/:name/past", "Channels", "Take in what came before, without answering it", byName{}, takes(takePast), ok, false},
 
 		{"GET", "/contacts", "Contacts", "Contacts and what is known of them, the newest first", ofContacts{}, gives(listContacts), ok, false},

@@ -63,6 +63,12 @@ type Tester interface {
 	Test(context.Context) (found []string, err error)
 }
 
+// An Understander is an adapter that tells what it would make of a message as it comes,
+// without taking it in.
+type Understander interface {
+	Understand(ctx context.Context, raw []byte) Incoming
+}
+
 // A Historian is an adapter that can take in what came before it was opened, from a day to
 // another, without any of it being answered.
 type Historian interface {

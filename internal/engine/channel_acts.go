@@ -50,6 +50,37 @@ func (c *Channels) Test(ctx context.Context, name string) (found []string, err e
 	return nil, nil
 }
 
+// A Tried message is what would be made of one.
+type Tried struct {
+	channel.Incoming
+	Silent string    // why nothing would answer it
+	Bot    string    // that would
+	Turn   TrialTurn // and what it would say
+}
+
+// Try tells what a channel would make of a message as it comes, and what would be answered.
+// Nothing is kept or sent. A channel that cannot tell is ErrUnknown.
+func (c *Channels) Try(ctx context.Context, name string, raw []byte) (t Tried, err error) {
+	ch := c.named(name)
+	if ch == nil {
+		return t, store.ErrNotFound
+	}
+	understander, ok := ch.adapter.(channel.Understander)
+	if !ok {
+		return t, fmt.Errorf("%wthe channel %s takes no such messages, or does not work: %s", ErrUnknown, name, ch.why())
+	}
+	t.Incoming = understander.Understand(ctx, raw)
+	r := room{c, name}
+	if t.Silent = r.silent(ctx, ch, t.Incoming); t.Silent != "" {
+		return t, nil
+	}
+	if t.Bot = ch.Bot; len(ch.Routes) > 0 {
+		t.Bot = r.botFor(ctx, ch, t.Incoming)
+	}
+	t.Turn, err = c.w.Try(ctx, Trial{Bot: t.Bot, Message: t.Text})
+	return t, err
+}
+
 // A Past is how far the taking in of what came before is.
 type Past struct {
 	From, To  time.Time

@@ -277,6 +277,8 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 	now := w.Clock.Now()
 	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: text.Masked(in.Text), Author: store.ByCustomer, Bot: ch.Bot, Name: in.Name, Beside: in.Beside}
 	message.Beside.Quoted = text.Masked(in.Beside.Quoted)
+	in.Beside.Silent = r.silent(ctx, ch, in)
+	message.Beside.Silent = in.Beside.Silent
 	in.Automated = in.Automated || in.Beside.Silent != ""
 	if in.Automated {
 		message.Author = store.ByAutomated
@@ -326,6 +328,16 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 		}
 	}
 	return channel.Received{Message: received.MessageID, Conversation: received.ConversationID, Repeat: received.Repeat}, nil
+}
+
+// silent is why nothing answers a message, "" if something may: as the message shows, or as the
+// channel says. What goes on with something is always looked at.
+func (r room) silent(ctx context.Context, ch *openChannel, in channel.Incoming) string {
+	if in.Beside.Silent != "" || in.Thread != nil && len(in.Thread.References) > 0 {
+		return in.Beside.Silent
+	}
+	like := func(said string, examples []string) float64 { return r.c.w.like(ctx, said, examples) }
+	return ch.Answers.Silent(workspace.Letter{From: in.Beside.From + " " + in.Address, Subject: in.Beside.Subject, Text: in.Text}, like)
 }
 
 // Undelivered is channel.Room's.

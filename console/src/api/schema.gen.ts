@@ -527,6 +527,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/channels/{name}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would be made of a message as it comes, and answered; nothing is kept or sent */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["RawMessage"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TriedMessage"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/confidence": {
         parameters: {
             query?: never;
@@ -6888,6 +6938,13 @@ export interface components {
              */
             threshold: number;
         };
+        RawMessage: {
+            /**
+             * Format: base64
+             * @description In base64; at most 25 MiB.
+             */
+            raw: string;
+        };
         ReadPage: {
             address: string;
             error?: string;
@@ -7455,6 +7512,25 @@ export interface components {
             at: string;
             /** @enum {string} */
             by: "customer" | "bot" | "person";
+            text: string;
+        };
+        TriedMessage: {
+            /** @description That would answer it. */
+            bot?: string;
+            /** @description What came with its text. */
+            came: components["schemas"]["CameWith"];
+            /** @description What the turn would come to. */
+            code?: string;
+            files?: components["schemas"]["File"][];
+            from: string;
+            /** @description The reply would wait for approval. */
+            held?: boolean;
+            /** @description The messages that it belongs to. */
+            references?: string[];
+            reply?: string;
+            /** @description Why nothing would answer it. */
+            silent?: string;
+            /** @description What was written now. */
             text: string;
         };
         TriedStep: {

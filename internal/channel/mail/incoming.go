@@ -35,6 +35,12 @@ func (m *mailbox) incoming(ctx context.Context, raw []byte) (channel.Incoming, l
 	return in, l
 }
 
+// Understand is channel.Understander's.
+func (m *mailbox) Understand(ctx context.Context, raw []byte) channel.Incoming {
+	in, _ := m.incoming(ctx, raw)
+	return in
+}
+
 // few is how many words say too little to be asked by themselves.
 const few = 5
 

@@ -64,6 +64,19 @@ func tokensOf(e *encoder.Encoder) func(context.Context, []knowledge.Hit) [][]enc
 	}
 }
 
+// The items of a list are asked without the signs before them.
+func TestItemsOfAListAreAsked(t *testing.T) {
+	var asked []string
+	for _, p := range Split("Hello, two questions:\n- may my son travel free?\n2) is there a lift?") {
+		if p.Kind == Question {
+			asked = append(asked, p.Text)
+		}
+	}
+	if got := strings.Join(asked, " "); got != "may my son travel free? is there a lift?" {
+		t.Errorf("asked is %q", got)
+	}
+}
+
 func TestMessagesAreSplitIntoWhatTheyAsk(t *testing.T) {
 	for message, want := range map[string]string{
 		"Hi there! Can I bring my dog?":                             "greeting|question: Can I bring my dog?",

@@ -62,7 +62,7 @@ var (
 func Split(message string) []Part {
 	var parts []Part
 	for _, span := range text.Typed(message) {
-		s := text.Squeeze(message[span.Start:span.End])
+		s := bullet.ReplaceAllString(text.Squeeze(message[span.Start:span.End]), "")
 		if rest := greeting.ReplaceAllString(s, ""); rest != s {
 			parts = append(parts, Part{Text: strings.TrimSpace(s[:len(s)-len(rest)]), Kind: Greeting})
 			s = rest
@@ -88,6 +88,9 @@ func Split(message string) []Part {
 	setAround(parts)
 	return parts
 }
+
+// bullet is the sign before an item of a list.
+var bullet = regexp.MustCompile(`^(?:[-*•–]|\d{1,2}[.)])\s+`)
 
 // ended reports whether a letter has come to its end: with thanks, or what only goes with it.
 func ended(parts []Part) bool {

@@ -17,6 +17,7 @@ type Channel struct {
 	Bot        string   `yaml:"bot"`        // receives new conversations
 	Routes     []Route  `yaml:"routes"`     // that give some of them to other bots, the first that fits
 	Connection string   `yaml:"connection"` // the other side, where the kind needs one
+	Answers    Filter   `yaml:"answers"`    // which messages deserve an answer
 	Replies    string   `yaml:"replies"`    // send, or hold: a person approves each
 	HeldFor    Duration `yaml:"held_for"`   // after which people are told of a reply that is still held
 	Pause      Duration `yaml:"pause"`      // how long to collect messages that follow closely
@@ -60,6 +61,7 @@ func (ch *Channel) Check(c *document.Checker) {
 	if ch.HeldFor < Duration(time.Minute) || ch.HeldFor > Duration(30*24*time.Hour) {
 		c.Wrong("$.held_for", "people are told of a held reply after 1m to 720h")
 	}
+	ch.Answers.check(c, "$.answers")
 	ch.Quiet.check(c)
 	ch.checkRoutes(c)
 	if ch.Replies == "" {
