@@ -87,9 +87,9 @@ func (p *process) signedIn(t *testing.T) *client.Client {
 }
 
 // setUp writes the demo business into a service through its API.
-func setUp(t *testing.T, c *client.Client, worldURL, mail, secret string) {
+func setUp(t *testing.T, c *client.Client, at demo.Outside, secret string) {
 	t.Helper()
-	documents, err := demo.Documents(demo.Outside{World: worldURL, Mailroom: mail, Mailbox: "127.0.0.1:1"})
+	documents, err := demo.Documents(at)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -276,7 +276,7 @@ func TestACrashLosesNothingAndRepeatsNothing(t *testing.T) {
 	outside, web, mail, secret := around(t, listen)
 	service := serve(t, data, listen)
 	s := &siege{t: t, ctx: ctx, kills: kills, phones: phones, outside: outside, client: service.signedIn(t)}
-	setUp(t, s.client, web, mail, secret)
+	setUp(t, s.client, demo.Outside{World: web, Mailroom: mail, Mailbox: "127.0.0.1:1"}, secret)
 	site, err := s.client.AddWeb(ctx, client.WebSource{Name: "website", Address: web + "/website/", Follow: true, Pages: 20})
 	if err != nil {
 		t.Fatal(err)

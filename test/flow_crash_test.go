@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"urgentparrot.example/demo"
 	"urgentparrot.example/internal/world"
 )
 
@@ -93,7 +94,7 @@ func TestACrashInAFlowIsNotSeen(t *testing.T) {
 	outside, web, mail, secret := around(t, listen)
 	service := serve(t, data, listen)
 	cl := service.signedIn(t)
-	setUp(t, cl, web, mail, secret)
+	setUp(t, cl, demo.Outside{World: web, Mailroom: mail, Mailbox: "127.0.0.1:1"}, secret)
 	put := func(kind, name, text string) {
 		if _, err := cl.PutDocument(ctx, kind, name, text, 0); err != nil {
 			t.Fatalf("%s: %v", name, err)
