@@ -158,11 +158,14 @@ func (m *Mailroom) Write(from, subject, body, answers string) (id string, err er
 }
 
 // Put lays a mail into the mailbox of the business as it is.
-func (m *Mailroom) Put(raw []byte) error {
+func (m *Mailroom) Put(raw []byte) error { return m.PutIn("INBOX", raw) }
+
+// PutIn lays a mail into a folder of the mailbox: INBOX, Drafts, Sent or Junk.
+func (m *Mailroom) PutIn(folder string, raw []byte) error {
 	if m.isDown() {
 		return errors.New("the mailroom is out of order")
 	}
-	_, err := m.box.Append("INBOX", literal{bytes.NewReader(raw)}, &imap.AppendOptions{Time: time.Now()})
+	_, err := m.box.Append(folder, literal{bytes.NewReader(raw)}, &imap.AppendOptions{Time: time.Now()})
 	return err
 }
 

@@ -45,6 +45,7 @@ var (
 	largeOnly = flag.Bool("large", false, "measure the large knowledge only")
 	models    = flag.Bool("models", false, "measure turns with a model only")
 	teamOnly  = flag.Bool("team", false, "measure a team of bots with many tools only")
+	mailOnly  = flag.Bool("mail", false, "measure mails only")
 	flowsOnly = flag.Bool("flows", false, "measure flows only")
 )
 
@@ -68,6 +69,9 @@ func run() (err error) {
 	}
 	if *teamOnly {
 		return measureTeam()
+	}
+	if *mailOnly {
+		return measureMail(filepath.Join(data, "mail"))
 	}
 	if *flowsOnly {
 		return measureFlows(filepath.Join(data, "flows"))
