@@ -226,3 +226,77 @@ func TestAMailboxIsTriedFromTheTerminal(t *testing.T) {
 	}
 	s.World.Mailroom.Set(false, 0)
 }
+
+// notified waits for the nth mail to the crew.
+func (s *stage) notified(n int) world.Mail {
+	s.t.Helper()
+	s.eventually(fmt.Sprintf("the crew has %d mails", n), func() bool { return len(s.World.Mailroom.MailsTo("crew@brackwater.example")) >= n })
+	return s.World.Mailroom.MailsTo("crew@brackwater.example")[n-1]
+}
+
+// Whoever is told of a conversation by mail answers that mail: as the reply itself, with a
+// fact, by approving what waits, or by ending it. What came of it is told back. A stranger,
+// and one with a made-up address, change nothing.
+func TestANotificationIsAnsweredByMail(t *testing.T) {
+	s := open(t)
+	s.encoded("Is there food on board?")
+	v := s.visitor()
+	contains(t, s.asks(v, "do you sell gift vouchers?"), "asked")
+	told := s.notified(1)
+	contains(t, told.Body, "gift vouchers", "approve", "fact: ...")
+	if !strings.HasPrefix(told.ReplyTo, "office+r-") {
+		t.Fatalf("answers go to %q", told.ReplyTo)
+	}
+	write := func(from, to, body, answers string) {
+		t.Helper()
+		_, err := s.World.Mailroom.WriteTo(from, to, "Re: "+told.Subject, body, answers)
+		s.must(err)
+	}
+	// Neither who got hold of the address nor who guesses one is listened to.
+	write("eve@example.net", told.ReplyTo, "close", "")
+	write("crew@brackwater.example", "office+r-abcdefghijklmnopqrstuvwx@brackwater.example", "close", "")
+	write("crew@brackwater.example", told.ReplyTo, "fact: vouchers are sold at the ticket office\n\nOn Tuesday, Pip wrote:\n> approve", "")
+	said, err := v.Next(s.ctx)
+	s.must(err)
+	if said.Author != "person" || !strings.Contains(said.Text, "ouchers are sold at the ticket office") {
+		t.Errorf("the visitor hears %+v", said)
+	}
+	contains(t, s.notified(2).Body, "Done. The customer is told, in your name", "ouchers are sold")
+	lessons, err := s.client.Lessons(s.ctx, "proposed")
+	s.must(err)
+	if len(lessons.Items) != 1 {
+		t.Errorf("the lessons are %+v", lessons.Items)
+	}
+	c := s.conversation("")
+	if c.Lead != "bot" {
+		t.Errorf("the conversation stands at %+v", c)
+	}
+	contains(t, strings.Join(s.said(c.ID), "\n"), "Robin took the conversation")
+
+	// As the reply itself, by a program that answers to the sender's address.
+	write("crew@brackwater.example", world.OfficeAddress, "We also have them in the shop.\n\n-- \nRobin", s.notified(2).ID)
+	if said, err = v.Next(s.ctx); err != nil || said.Text != "We also have them in the shop." {
+		t.Errorf("the visitor hears %+v, %v", said, err)
+	}
+	s.notified(3)
+	write("crew@brackwater.example", told.ReplyTo, "approve", "")
+	contains(t, s.notified(4).Body, "no reply waits for approval there")
+	write("crew@brackwater.example", told.ReplyTo, "Close.", "")
+	contains(t, s.notified(5).Body, "the conversation is closed")
+	if c = s.conversation(""); c.Lead != "closed" {
+		t.Errorf("it stands at %s", c.Lead)
+	}
+
+	// A held reply is approved by mail once.
+	mail := s.mails("Ada Winter <ada.winter@example.org>", "Vouchers and food", "Do you sell model boats? And is there food on board?", "")
+	held := s.held(mail.ID)
+	told = s.notified(6)
+	for range 2 {
+		write("crew@brackwater.example", told.ReplyTo, "approve", "")
+	}
+	contains(t, s.notified(7).Body, "Done. The customer is told")
+	contains(t, s.notified(8).Body, "Nothing was done")
+	if mails := s.World.Mailroom.MailsTo("ada.winter@example.org"); len(mails) != 1 || mails[0].ID != held.Message.ID+"@brackwater.example" {
+		t.Errorf("the customer has %+v", mails)
+	}
+}

@@ -188,12 +188,17 @@ type Incoming struct {
 	Text       string
 	Automated  bool // by a machine or by the channel's own account: starts nothing
 
+	Token    string  // it answers a notification that carried this token; "": it does not
 	Name     string  // of who wrote, "" if it is not told
 	Unproven bool    // the address is what it says, and nobody vouches for it
 	Thread   *Thread // what it belongs to, on channels with threads; nil on others
 	Beside   message.Beside
 	Files    []File
 }
+
+// TokenMark begins what carries the token of a notification in an address, or the id of a
+// message.
+const TokenMark = "r-"
 
 // A Thread is what a message belongs to, on a channel with threads. ExternalID begins with
 // the message's own id there, then # and what tells it from others that claim the same id.

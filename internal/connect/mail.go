@@ -13,6 +13,7 @@ type Mail struct {
 	ID            string // becomes the Message-ID, so that a repeat is recognised
 	From          string
 	To            []string
+	ReplyTo       string // "": From
 	Subject, Body string
 	At            time.Time
 }
@@ -21,6 +22,9 @@ type Mail struct {
 func SendMail(ctx context.Context, by *submission.Server, m Mail) error {
 	defer by.Close()
 	a := letter.Answer{ID: m.ID + "@urgent-parrot", From: letter.Person{Address: m.From}, Subject: m.Subject, Text: m.Body, At: m.At, Automatic: true}
+	if m.ReplyTo != "" {
+		a.ReplyTo = letter.Person{Address: m.ReplyTo}
+	}
 	for _, address := range m.To {
 		a.To = append(a.To, letter.Person{Address: address})
 	}

@@ -274,6 +274,9 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 	if ch == nil {
 		return channel.Received{}, fmt.Errorf("the channel %s is closed", r.channel)
 	}
+	if in.Token != "" {
+		return channel.Received{}, w.answeredByMail(ctx, in)
+	}
 	now := w.Clock.Now()
 	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: text.Masked(in.Text), Author: store.ByCustomer, Bot: ch.Bot, Name: in.Name, Beside: in.Beside}
 	message.Beside.Quoted = text.Masked(in.Beside.Quoted)

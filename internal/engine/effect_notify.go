@@ -45,22 +45,18 @@ var notifyKind = EffectKind{
 		if !ok {
 			return nil, fmt.Errorf("there is no connection called %s", b.Connection)
 		}
-		to := config.addresses(b.To)
 		if server.Kind == workspace.HTTPSystem {
 			endpoint, err := w.Documents.endpoint(ctx, b.Connection)
 			if err != nil {
 				return nil, err
 			}
-			return nil, connect.SendAlert(ctx, endpoint, connect.Alert{To: strings.Join(to, ", "), Title: b.Subject, Text: b.Body, At: e.CreatedAt}, e.ID)
-		}
-		if len(to) == 0 {
-			return nil, fmt.Errorf("nobody is told: %s has no people with a mail address", b.To)
+			return nil, connect.SendAlert(ctx, endpoint, connect.Alert{To: strings.Join(config.addresses(b.To), ", "), Title: b.Subject, Text: b.Body, At: e.CreatedAt}, e.ID)
 		}
 		by, err := w.mailServer(ctx, server)
 		if err != nil {
 			return nil, err
 		}
-		return nil, connect.SendMail(ctx, by, connect.Mail{ID: e.ID, From: server.From, To: to, Subject: b.Subject, Body: b.Body, At: e.CreatedAt})
+		return nil, w.sendNotification(ctx, by, server, b, e)
 	},
 }
 
@@ -80,16 +76,20 @@ func (w *Workspace) mailServer(ctx context.Context, conn workspace.Connection) (
 	return s, nil
 }
 
-// addresses returns the mail addresses that a team, a person or an address stands
-// for.
-func (c *config) addresses(to string) []string {
+// called returns the people that a team, a person or an address stands for.
+func (c *config) called(to string) []workspace.Person {
 	kind, name, ok := strings.Cut(to, "/")
 	switch {
 	case !ok:
-		return []string{to}
+		for _, p := range all[workspace.Person](c) {
+			if strings.EqualFold(p.Address, to) {
+				return []workspace.Person{p}
+			}
+		}
+		return []workspace.Person{{Name: to, Title: to, Address: to}}
 	case kind == "person":
 		if p, ok := find[workspace.Person](c, name); ok {
-			return []string{p.Address}
+			return []workspace.Person{p}
 		}
 	case kind == "team":
 		if t, ok := find[workspace.Team](c, name); ok {
@@ -97,4 +97,12 @@ func (c *config) addresses(to string) []string {
 		}
 	}
 	return nil
+}
+
+// addresses are their mail addresses.
+func (c *config) addresses(to string) (list []string) {
+	for _, p := range c.called(to) {
+		list = append(list, p.Address)
+	}
+	return list
 }

@@ -272,7 +272,7 @@ func (w *Workspace) sweep(ctx context.Context) error {
 	now := w.Clock.Now()
 	w.Outbox.sweep()
 	return errors.Join(w.sweepFiles(ctx), w.sweepCopies(), w.store.Write(ctx, func(tx *store.Tx) error {
-		return errors.Join(tx.SweepAccess(now), tx.SweepEvents(now.Add(-keptEvents)), tx.SweepModelUse(now))
+		return errors.Join(tx.SweepAccess(now), tx.SweepEvents(now.Add(-keptEvents)), tx.SweepModelUse(now), tx.SweepReplyTokens(now.Add(-repliesFor)))
 	}))
 }
 

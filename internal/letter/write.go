@@ -14,6 +14,7 @@ import (
 type Answer struct {
 	ID         string // the Message-ID, without brackets: the same with every try
 	From       Person
+	ReplyTo    Person // where answers go, if not to From
 	To         []Person
 	Copy       []Person
 	Subject    string
@@ -37,6 +38,9 @@ func Write(a Answer) ([]byte, error) {
 	h.SetDate(a.At)
 	h.SetAddressList("From", addresses([]Person{a.From}))
 	h.SetAddressList("To", addresses(a.To))
+	if a.ReplyTo.Address != "" {
+		h.SetAddressList("Reply-To", addresses([]Person{a.ReplyTo}))
+	}
 	if len(a.Copy) > 0 {
 		h.SetAddressList("Cc", addresses(a.Copy))
 	}

@@ -71,7 +71,7 @@ func (t *Tx) Forget(id string, now time.Time) (f Forgotten, err error) {
 		return f, err
 	}
 	for _, removal := range []struct{ from, of string }{
-		{"approval", "conversation_id"}, {"message", "conversation_id"}, {"turn", "conversation_id"}, {"turn_failure", "conversation_id"}, {"wake", "conversation_id"}, {"effect", "conversation_id"},
+		{"approval", "conversation_id"}, {"reply_token", "conversation_id"}, {"message", "conversation_id"}, {"turn", "conversation_id"}, {"turn_failure", "conversation_id"}, {"wake", "conversation_id"}, {"effect", "conversation_id"},
 		{"example", "conversation_id"}, {"tool_call", "conversation_id"}, {"allowance", "conversation_id"}, {"model_use", "conversation_id"}, {"milestone", "conversation_id"}, {"run", "conversation_id"},
 		{"timer", "subject"}, {"conversation", "id"},
 	} {

@@ -51,6 +51,7 @@ type Mail struct {
 	Subject string    `json:"subject"`
 	Body    string    `json:"body"`
 	Answers string    `json:"answers,omitempty"` // the mail that it answers
+	ReplyTo string    `json:"reply_to,omitempty"`
 	At      time.Time `json:"at"`
 
 	Header map[string]string `json:"-"` // some more of it
@@ -130,6 +131,14 @@ func (m *Mailroom) list(w http.ResponseWriter, _ *http.Request) {
 // Write sends a mail to the business as somebody, who may answer a mail. It returns the
 // Message-ID.
 func (m *Mailroom) Write(from, subject, body, answers string) (id string, err error) {
+	return m.WriteTo(from, OfficeAddress, subject, body, answers)
+}
+
+// WriteTo is Write to an address of the business.
+func (m *Mailroom) WriteTo(from, to, subject, body, answers string) (id string, err error) {
+	if !isOffice(to) {
+		return "", fmt.Errorf("%s is no address of the office", to)
+	}
 	address, err := mail.ParseAddress(from)
 	if err != nil {
 		return "", fmt.Errorf("%q is no mail address", from)
@@ -140,7 +149,7 @@ func (m *Mailroom) Write(from, subject, body, answers string) (id string, err er
 	h.SetDate(time.Now())
 	h.SetSubject(subject)
 	h.SetAddressList("From", []*mail.Address{address})
-	h.SetAddressList("To", []*mail.Address{{Address: OfficeAddress}})
+	h.SetAddressList("To", []*mail.Address{{Address: to}})
 	if answers != "" {
 		h.SetMsgIDList("In-Reply-To", []string{answers})
 		h.SetMsgIDList("References", []string{answers})
@@ -176,7 +185,11 @@ func (l literal) Size() int64 { return l.Reader.Size() }
 // write takes a mail from the mailroom's page.
 func (m *Mailroom) write(rw http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(rw, r.Body, 1<<20)
-	if _, err := m.Write(r.FormValue("from"), r.FormValue("subject"), r.FormValue("body"), r.FormValue("answers")); err != nil {
+	to := r.FormValue("to")
+	if to == "" {
+		to = OfficeAddress
+	}
+	if _, err := m.WriteTo(r.FormValue("from"), to, r.FormValue("subject"), r.FormValue("body"), r.FormValue("answers")); err != nil {
 		http.Error(rw, err.Error(), http.StatusUnprocessableEntity)
 		return
 	}
@@ -238,7 +251,7 @@ func (s *mailSession) Data(r io.Reader) error {
 	}
 	s.room.ids[one.ID] = true
 	for _, to := range s.to {
-		if to == OfficeAddress {
+		if isOffice(to) {
 			if err := s.room.Put(raw); err != nil {
 				return err
 			}
@@ -248,6 +261,14 @@ func (s *mailSession) Data(r io.Reader) error {
 		s.room.mails = append(s.room.mails, one)
 	}
 	return nil
+}
+
+// isOffice reports whether an address is that of the business, with or without a mark behind a
+// plus sign.
+func isOffice(address string) bool {
+	local, domain, _ := strings.Cut(strings.ToLower(address), "@")
+	local, _, _ = strings.Cut(local, "+")
+	return local+"@"+domain == OfficeAddress
 }
 
 // readMail reads what is shown of a mail.
@@ -267,6 +288,9 @@ func readMail(raw []byte) (one Mail, err error) {
 	}
 	if one.ID, err = letter.Header.MessageID(); err != nil {
 		return one, err
+	}
+	if to, err := letter.Header.AddressList("Reply-To"); err == nil && len(to) > 0 {
+		one.ReplyTo = to[0].Address
 	}
 	if ids, err := letter.Header.MsgIDList("In-Reply-To"); err == nil && len(ids) > 0 {
 		one.Answers = ids[0]

@@ -21,6 +21,9 @@ func (m *mailbox) incoming(ctx context.Context, raw []byte) (channel.Incoming, l
 			Quoted: short(l.Quoted), Signature: short(l.Signature), Silent: l.Silent, Problems: l.Problems,
 		},
 	}
+	if in.Token = tokenOf(&l); in.Token != "" {
+		in.Text = l.Text // what it asks for stands there alone, whatever its subject
+	}
 	if in.Address == "" {
 		in.Address = "nobody"
 	}
@@ -33,6 +36,25 @@ func (m *mailbox) incoming(ctx context.Context, raw []byte) (channel.Incoming, l
 		in.Files = append(in.Files, channel.File{Name: f.Name, Type: f.Type, Inline: f.Inline, Bytes: f.Bytes})
 	}
 	return in, l
+}
+
+// tokenOf is the token of the notification that a mail answers, "" if it answers none: it
+// stands in the address that the mail goes to (office+r-TOKEN@...), or is the mail that it
+// answers.
+func tokenOf(l *letter.Letter) string {
+	for _, p := range append(l.To, l.Copy...) {
+		local, _, _ := strings.Cut(p.Address, "@")
+		if _, token, ok := strings.Cut(local, "+"+channel.TokenMark); ok {
+			return token
+		}
+	}
+	if n := len(l.References); n > 0 {
+		local, _, _ := strings.Cut(l.References[n-1], "@")
+		if token, ok := strings.CutPrefix(local, channel.TokenMark); ok {
+			return token
+		}
+	}
+	return ""
 }
 
 // Understand is channel.Understander's.

@@ -118,15 +118,13 @@ func (t Team) Members(people []Person) []Person {
 	return members
 }
 
-// Called returns the mail addresses of those whom the team calls, now.
-func (t Team) Called(people []Person) (addresses []string) {
-	for _, p := range t.Members(people) {
-		addresses = append(addresses, p.Address)
-		if t.Call == CallTurn {
-			break
-		}
+// Called returns those whom the team calls, now.
+func (t Team) Called(people []Person) []Person {
+	called := t.Members(people)
+	if t.Call == CallTurn {
+		called = called[:min(1, len(called))]
 	}
-	return addresses
+	return called
 }
 
 // Hours are when people are there.

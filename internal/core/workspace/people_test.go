@@ -76,7 +76,7 @@ func TestTeamsCallTheirPeopleInOrder(t *testing.T) {
 	if got := strings.Join(names(Team{Name: "crew", Order: []string{"robin", "gone"}}), " "); got != "robin ada kim" {
 		t.Errorf("the crew is %s", got)
 	}
-	if got := Team.Called(Team{Name: "crew", Call: CallTurn, Order: []string{"kim"}}, people); len(got) != 1 || got[0] != "kim@example.org" {
+	if got := Team.Called(Team{Name: "crew", Call: CallTurn, Order: []string{"kim"}}, people); len(got) != 1 || got[0].Address != "kim@example.org" {
 		t.Errorf("first called is %v", got)
 	}
 	if got := Team.Called(Team{Name: "crew", Call: CallAll}, people); len(got) != 3 {
