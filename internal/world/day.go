@@ -20,6 +20,7 @@ type customer struct {
 	Channel string   `yaml:"channel"`
 	From    string   `yaml:"from"` // the telephone, on the text line
 	Says    []string `yaml:"says"`
+	Mail    string   `yaml:"mail"` // as it comes, without its date; instead of what is said
 }
 
 // replyTime is how long a customer waits for a reply before writing on.
@@ -38,18 +39,28 @@ func (w *World) PlayDay(ctx context.Context, script []byte) error {
 		playing.Add(1)
 		go func() {
 			defer playing.Done()
-			play := w.visit
-			if c.From != "" {
+			play, says := w.visit, c.Mail
+			switch {
+			case c.Mail != "":
+				play = w.mail
+			case c.From != "":
 				play = w.text
 			}
+			if len(c.Says) > 0 {
+				says = c.Says[0]
+			}
 			if err := play(ctx, c); err != nil {
-				failures <- fmt.Errorf("the customer who says %q: %w", c.Says[0], err)
+				failures <- fmt.Errorf("the customer who says %q: %w", says, err)
 			}
 		}()
 	}
 	playing.Wait()
 	close(failures)
 	return <-failures
+}
+
+func (w *World) mail(_ context.Context, c customer) error {
+	return w.Mailroom.Put([]byte(strings.ReplaceAll("Date: "+time.Now().Format(time.RFC1123Z)+"\n"+c.Mail, "\n", "\r\n")))
 }
 
 func (w *World) text(ctx context.Context, c customer) error {

@@ -51,8 +51,9 @@ func (f Finder) isSetting(noun string) bool {
 	return false
 }
 
-// before are the words by which something that has a name is added to a question.
-var before = []string{"to", "from", "on", "in", "at", "for", "via", "towards", "onto", "into", "of", "aboard"}
+// before are the words by which the way to something that has a name is added to a question. What
+// is asked on, in or at it is another matter: the soup on the boat is none on the island.
+var before = []string{"to", "from", "for", "via", "towards", "onto", "into"}
 
 // measures are words that ask how much of something, and not of what.
 var measures = []string{"long", "much", "many", "far", "often", "time", "times", "soon", "early", "late", "fast", "quick", "cost", "costs", "price", "prices", "fare", "take", "takes", "get", "go", "goes", "leave", "leaves"}

@@ -22,8 +22,9 @@ export function Held({ message: m, keys }: { message: Schemas["Message"]; keys?:
       if (e.target instanceof HTMLElement && e.target.closest("input, textarea, [role=dialog]")) return
       if (e.ctrlKey || e.metaKey || e.altKey) return
       if (e.key === "a") judge.mutate()
-      else if (e.key === "e") setWords(m.text)
-      else if (e.key === "r") setWhy("")
+      else if (e.key === "e")
+        setTimeout(() => setWords(m.text)) // the key is not for the field that appears
+      else if (e.key === "r") setTimeout(() => setWhy(""))
       else return
       e.preventDefault()
     }
