@@ -80,7 +80,7 @@ func TestExitCodesSayWhatWentWrong(t *testing.T) {
 		{[]string{"status", "-loud"}, nil, exitUsage, "wrong flags"},
 		{[]string{"status", "now"}, nil, exitUsage, "used like this"},
 		{[]string{"inbox"}, nil, exitUsage, "used like this"},
-		{[]string{"inbox", "sing", "abcdef"}, map[string]string{"GET /conversations": `{"items":[]}`}, exitUsage, "there are list, show, take, reply, approve, reject"},
+		{[]string{"inbox", "sing", "abcdef"}, map[string]string{"GET /conversations": `{"items":[]}`}, exitUsage, "there are list, show, take, reply, held, approve, reject"},
 		{[]string{"bot", "sing", "x"}, nil, exitUsage, "there is no parrot bot sing"},
 		{[]string{"bot", "show"}, nil, exitUsage, "needs a name"},
 		{[]string{"bot", "show", "nobody"}, nil, exitNotFound, "nothing of that name"},

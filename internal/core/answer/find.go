@@ -121,6 +121,7 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 		return f.bare(ctx, asked.Text, found), whole
 	}
 	// It may stand by itself, or follow: the surer reading holds.
+	pointing := q.onlyPoints()
 	alone, whole := f.look(ctx, q, found, around)
 	q.own = len(q.terms)
 	if q.replaces {
@@ -130,6 +131,9 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 	}
 	found.Meant = q.carryOver(f.Index, previous)
 	following, known := f.look(ctx, q, found, previous+" "+q.mended)
+	if pointing && need == follows {
+		return following, whole && known
+	}
 	if need == mayFollow && alone.sureness() >= standsAlone || following.sureness() < alone.sureness()+surerAlone[need] {
 		if need == follows {
 			alone.Meant = found.Meant // what is asked next may follow both

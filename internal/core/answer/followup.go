@@ -50,12 +50,22 @@ func followsUp(q *question) int {
 	return byItself
 }
 
+// onlyPoints reports whether a question asks how much of something, and says of what only by
+// a word that points back: "and what does that cost?". By itself it asks nothing.
+func (q *question) onlyPoints() bool {
+	return pointing.MatchString(pointless.ReplaceAllString(q.mended, "")) && !slices.ContainsFunc(q.terms, func(t term) bool { return !t.Light && !slices.Contains(measures, t.Word) })
+}
+
 // carryOver adds what a follow-up takes from the question before it, as light
 // words: all but its subject, the rarest word, which the follow-up replaces.
 // "And for dogs?" after a question about bicycles asks the same about dogs. It
 // returns the whole question.
 func (q *question) carryOver(ix *knowledge.Index, previous string) string {
 	before := understand(ix, previous)
+	if q.onlyPoints() {
+		q.terms = append(q.terms, before.terms...)
+		return before.mended + " " + q.mended
+	}
 	subject := -1
 	for i, t := range before.terms {
 		if !t.Light && (subject < 0 || t.weight > before.terms[subject].weight) {

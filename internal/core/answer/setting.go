@@ -58,30 +58,34 @@ var before = []string{"to", "from", "for", "via", "towards", "onto", "into"}
 // measures are words that ask how much of something, and not of what.
 var measures = []string{"long", "much", "many", "far", "often", "time", "times", "soon", "early", "late", "fast", "quick", "cost", "costs", "price", "prices", "fare", "take", "takes", "get", "go", "goes", "leave", "leaves"}
 
-// withoutName returns a question without what it names at its end, such as "to Gannet Holm",
+// withoutName returns a question without what it names on the way, such as "to Gannet Holm",
 // where that is one of the names that the knowledge uses; "" if there is none. What holds for
 // all islands is not said of each.
 func (f Finder) withoutName(asked string) string {
 	words := text.Words(asked)
-	n := len(words)
-	for n > 0 && f.Index.IsName(words[n-1].Folded) {
-		n--
+	isName := func(n int) bool { return n >= 0 && n < len(words) && f.Index.IsName(words[n].Folded) }
+	for last := len(words) - 1; last > 0; last-- {
+		if !isName(last) || isName(last+1) {
+			continue
+		}
+		first := last
+		for isName(first - 1) {
+			first--
+		}
+		if first > 0 && words[first-1].Folded == "the" {
+			first--
+		}
+		if first < 3 || !slices.Contains(before, words[first-1].Folded) {
+			continue
+		}
+		rest := strings.TrimRight(asked[:words[first-1].Start], setOff)
+		telling := f.Index.Analyzer().Telling(rest)
+		if !slices.ContainsFunc(telling, func(t text.Term) bool { return !slices.Contains(measures, t.Word) }) {
+			continue // "how long to Gannet Holm?"
+		}
+		return rest + asked[words[last].End:]
 	}
-	if n == len(words) {
-		return ""
-	}
-	if n > 0 && words[n-1].Folded == "the" {
-		n--
-	}
-	if n < 3 || !slices.Contains(before, words[n-1].Folded) {
-		return ""
-	}
-	telling := f.Index.Analyzer().Telling(asked[:words[n-1].Start])
-	if !slices.ContainsFunc(telling, func(t text.Term) bool { return !slices.Contains(measures, t.Word) }) {
-		return "" // "how long to Gannet Holm?"
-	}
-	last := words[len(words)-1]
-	return strings.TrimRight(asked[:words[n-1].Start], setOff) + strings.TrimLeft(asked[last.End:], setOff)
+	return ""
 }
 
 // namesOthers reports whether what a candidate says is said of something that has a name, and

@@ -4,6 +4,7 @@ package answer
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -75,6 +76,8 @@ func Split(message string) []Part {
 			switch {
 			case kind == Question && onlyFrames(piece) && forHelp.MatchString(piece):
 				kind = Told // "can you help?" says no more than that something will be asked
+			case kind == Thanks && slices.ContainsFunc(parts, func(p Part) bool { return p.Kind == Question }):
+				kind = Told // thanks in advance want no answer of their own
 			case kind == Statement && (onlyFrames(piece) || signs(piece, ended(parts))):
 				kind = Told
 			case kind == Statement || kind == Question:
