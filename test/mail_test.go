@@ -1,6 +1,8 @@
 package test
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -10,6 +12,9 @@ import (
 	"testing"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/outbound"
+	"urgentparrot.example/internal/service"
+	"urgentparrot.example/internal/submission"
 	"urgentparrot.example/internal/world"
 )
 
@@ -298,5 +303,49 @@ func TestANotificationIsAnsweredByMail(t *testing.T) {
 	contains(t, s.notified(8).Body, "Nothing was done")
 	if mails := s.World.Mailroom.MailsTo("ada.winter@example.org"); len(mails) != 1 || mails[0].ID != held.Message.ID+"@brackwater.example" {
 		t.Errorf("the customer has %+v", mails)
+	}
+}
+
+// Another mail server forwards mails to the service itself. What it acknowledges is on disk; it
+// takes nothing for other addresses, and nothing too large.
+func TestMailsAreForwardedToTheService(t *testing.T) {
+	d, err := service.StartDemo(t.Context(), service.Options{Data: t.TempDir(), Listen: "127.0.0.1:0", Post: &service.Post{Listen: "127.0.0.1:0"}}, "127.0.0.1:0", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = d.Close() })
+	token, err := d.NewToken(t.Context(), service.DemoWorkspace, "Robin")
+	s := &stage{Demo: d, t: t, ctx: t.Context(), client: &client.Client{Server: d.PublicURL, Token: token}}
+	s.must(err)
+	doc, err := s.client.Document(s.ctx, "channels", "office-mail")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "channels", "office-mail", doc.Text+"receives: [office@brackwater.example]\nforwarded: true\n", 0)
+	s.must(err)
+	server := &submission.Server{Address: d.PostAddr, Rules: outbound.Rules{Allowed: []string{"127.0.0.1"}}}
+	defer server.Close()
+	raw := []byte("From: Ada Winter <ada@example.org>\r\nTo: office@brackwater.example\r\nSubject: Dogs\r\nMessage-ID: <forwarded@example.org>\r\n\r\nCan I bring my dog?\r\n")
+	for _, to := range []string{"office@brackwater.example", "Office+summer@brackwater.example"} { // the second is a repeat
+		s.must(server.Send(s.ctx, "ada@example.org", []string{to}, raw))
+		page, err := s.client.Conversations(s.ctx, "", "", "")
+		s.must(err)
+		if len(page.Items) != 1 || page.Items[0].Subject != "Dogs" {
+			t.Fatalf("after the acknowledgement there is %+v", page.Items)
+		}
+		messages, err := s.client.Messages(s.ctx, page.Items[0].ID, "")
+		s.must(err)
+		customers := 0
+		for _, m := range messages.Items {
+			if m.Author == "customer" {
+				customers++
+			}
+		}
+		if customers != 1 {
+			t.Errorf("the mail stands %d times", customers)
+		}
+	}
+	for to, mail := range map[string][]byte{"pip@brackwater.example": raw, "office@example.net": raw, "office@brackwater.example": append(bytes.Clone(raw), bytes.Repeat([]byte("boats and more boats\r\n"), 26<<20/22)...)} {
+		if err := server.Send(s.ctx, "ada@example.org", []string{to}, mail); !errors.Is(err, outbound.ErrRefused) {
+			t.Errorf("a mail of %d bytes to %s: %v", len(mail), to, err)
+		}
 	}
 }

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"fmt"
 	"log/slog"
 	"maps"
@@ -76,6 +77,9 @@ func serve(c *call) error {
 		o.Engine.Programs[name] = strings.Fields(command)
 		return nil
 	})
+	mailListen := c.flags.String("mail-listen", "", "the `address` to which another mail server forwards mails (SMTP), for the addresses that channels receive")
+	mailCert := c.flags.String("mail-cert", "", "the `file` of the certificate that is shown there (STARTTLS); none: mails come unencrypted")
+	mailKey := c.flags.String("mail-key", "", "the `file` of its key")
 	verbose := c.flags.Bool("verbose", false, "log more")
 	if err := c.parse(0, 0); err != nil {
 		return err
@@ -87,6 +91,16 @@ func serve(c *call) error {
 	if o.Proxies, err = prefixes(*proxies); err != nil {
 		return err
 	}
+	if *mailListen != "" {
+		o.Post = &service.Post{Listen: *mailListen}
+		if *mailCert != "" || *mailKey != "" {
+			pair, err := tls.LoadX509KeyPair(*mailCert, *mailKey)
+			if err != nil {
+				return fmt.Errorf("the certificate for mails cannot be read: %w", err)
+			}
+			o.Post.TLS = &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}
+		}
+	}
 	o.Log = c.logger(*verbose)
 	reader, err := c.reader(o.Log)
 	if err != nil {
@@ -97,6 +111,9 @@ func serve(c *call) error {
 	s, err := service.Start(c.ctx, *o)
 	if err != nil {
 		return err
+	}
+	if s.PostAddr != "" {
+		fmt.Fprintf(c.out, "Mails are taken at %s\n", s.PostAddr)
 	}
 	// Asked to stop at this moment, it still says how it could be reached.
 	ctx := context.WithoutCancel(c.ctx)

@@ -69,6 +69,14 @@ type Understander interface {
 	Understand(ctx context.Context, raw []byte) Incoming
 }
 
+// A Taker is an adapter to which others bring messages as they come, by the address that they
+// go to.
+type Taker interface {
+	Takes(address string) bool
+	// Take takes a message in. Once it returns without an error, the message is on disk.
+	Take(ctx context.Context, raw []byte) error
+}
+
 // A Historian is an adapter that can take in what came before it was opened, from a day to
 // another, without any of it being answered.
 type Historian interface {

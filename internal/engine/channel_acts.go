@@ -26,6 +26,30 @@ func (c *Channels) Look(name string) error {
 	return nil
 }
 
+// ForAddress is the channel that takes what is brought to an address, "" if none does.
+func (c *Channels) ForAddress(address string) string {
+	for name, ch := range *c.open.Load() {
+		if taker, ok := ch.adapter.(channel.Taker); ok && taker.Takes(address) {
+			return name
+		}
+	}
+	return ""
+}
+
+// Take hands a message as it comes to a channel. Once it returns without an error, the message
+// is on disk.
+func (c *Channels) Take(ctx context.Context, name string, raw []byte) error {
+	ch := c.named(name)
+	if ch == nil {
+		return store.ErrNotFound
+	}
+	taker, ok := ch.adapter.(channel.Taker)
+	if !ok {
+		return fmt.Errorf("%wthe channel %s takes nothing now", ErrUnknown, name)
+	}
+	return taker.Take(ctx, raw)
+}
+
 // testTime is how long a test of a channel may take.
 const testTime = 30 * time.Second
 

@@ -18,6 +18,8 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/emersion/go-smtp"
+
 	"urgentparrot.example/internal/api"
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/engine"
@@ -35,6 +37,7 @@ type Options struct {
 	Log       *slog.Logger
 	Engine    engine.Options // Log and PublicURL are filled in
 	Mailbox   string         // of a demo: where the outside world's mailbox listens; "": anywhere
+	Post      *Post          // where mail servers forward mails to; nil: nowhere
 	Model     string         // of a demo: the connection that its bots think with at first; "": none
 }
 
@@ -42,7 +45,9 @@ type Options struct {
 type Service struct {
 	Workspaces map[string]*engine.Workspace
 	PublicURL  string
+	PostAddr   string // where mails are taken; "": nowhere
 
+	post   *smtp.Server
 	server *http.Server
 	cancel context.CancelFunc
 	ended  chan error
@@ -69,6 +74,14 @@ func Start(ctx context.Context, o Options) (_ *Service, err error) {
 	o.Engine.Log, o.Engine.PublicURL = o.Log, s.PublicURL
 	if err := s.open(ctx, o); err != nil {
 		return nil, errors.Join(err, s.closeWorkspaces(), listener.Close())
+	}
+	if o.Post != nil {
+		post, mails, err := startPost(*o.Post, s.Workspaces, o.Log)
+		if err != nil {
+			return nil, errors.Join(err, s.closeWorkspaces(), listener.Close())
+		}
+		s.post, s.PostAddr = post, mails.Addr().String()
+		go func() { _ = post.Serve(mails) }() // it ends with Close
 	}
 	streams, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	s.cancel = cancel
@@ -145,6 +158,9 @@ func (s *Service) Close() error {
 	s.cancel()
 	ctx, cancel := context.WithTimeout(context.Background(), shutTime)
 	defer cancel()
+	if s.post != nil {
+		_ = s.post.Close() // a mail that was not acknowledged is brought again
+	}
 	err := s.server.Shutdown(ctx)
 	if errors.Is(err, context.DeadlineExceeded) {
 		err = s.server.Close()

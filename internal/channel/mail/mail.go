@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/document"
 	"urgentparrot.example/internal/core/message"
+	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/letter"
 	"urgentparrot.example/internal/submission"
@@ -37,6 +39,8 @@ replies: hold
 `,
 	Form: []document.Field{
 		{Key: "folders", Label: "Folders that are watched", As: document.AsTexts, Example: "INBOX"},
+		{Key: "receives", Label: "Addresses for which mails are forwarded here", As: document.AsTexts, Example: "office@example.org", About: "Another mail server hands mails to these addresses to the service itself (parrot serve -mail-listen)."},
+		{Key: "forwarded", Label: "Mails are only forwarded: no folder is watched", As: document.AsSwitch},
 		{Key: "every", Label: "Look for new mails every", As: document.AsText, Example: "1m", About: "Only where the server does not tell at once by itself. As in 30s or 5m."},
 		{Key: "mark_seen", Label: "Mark mails as read once they are here", As: document.AsSwitch},
 		{Key: "to_all", Label: "Answers go to all who had the mail", As: document.AsSwitch, About: "Otherwise to the sender alone."},
@@ -49,7 +53,10 @@ replies: hold
 type Settings struct {
 	workspace.Channel `yaml:",inline"`
 
-	Folders  []string           `yaml:"folders"`
+	Folders   []string `yaml:"folders"`
+	Receives  []string `yaml:"receives"`  // addresses for which mails are brought to the service's own listener
+	Forwarded bool     `yaml:"forwarded"` // they come that way alone
+
 	Every    workspace.Duration `yaml:"every"`
 	MarkSeen bool               `yaml:"mark_seen"`
 	ToAll    bool               `yaml:"to_all"`
@@ -76,6 +83,14 @@ func (s *Settings) CheckOwn(c *document.Checker) {
 		if strings.TrimSpace(folder) == "" {
 			c.Wrong(fmt.Sprintf("$.folders[%d]", i), "name the folder, as the mailbox calls it")
 		}
+	}
+	for i, address := range s.Receives {
+		if text.Email(address) == "" {
+			c.Wrong(fmt.Sprintf("$.receives[%d]", i), "%q is no mail address", address)
+		}
+	}
+	if s.Forwarded && len(s.Receives) == 0 {
+		c.Wrong("$.forwarded", "say under receives for which addresses mails are forwarded")
 	}
 	if s.Every == 0 {
 		s.Every = workspace.Duration(aMinute)
@@ -128,6 +143,16 @@ func (m *mailbox) Close() error {
 	m.server.Close()
 	return nil
 }
+
+// Takes is channel.Taker's: the addresses that are named, also with a mark behind a plus sign.
+func (m *mailbox) Takes(address string) bool {
+	local, domain, _ := strings.Cut(address, "@")
+	local, _, _ = strings.Cut(local, "+")
+	return slices.ContainsFunc(m.Receives, func(a string) bool { return strings.EqualFold(a, local+"@"+domain) })
+}
+
+// Take is channel.Taker's.
+func (m *mailbox) Take(ctx context.Context, raw []byte) error { return m.hand(ctx, raw, "") }
 
 // Look is channel.Looker's.
 func (m *mailbox) Look() {

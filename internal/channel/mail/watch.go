@@ -31,14 +31,17 @@ const (
 
 // Run watches the folders until ctx ends or one of them fails.
 func (m *mailbox) Run(ctx context.Context) error {
-	group, ctx := errgroup.WithContext(ctx)
-	for _, folder := range m.Folders {
-		group.Go(func() error { return m.watch(ctx, folder) })
+	if m.Forwarded {
+		return nil
 	}
-	if err := group.Wait(); ctx.Err() == nil || !errors.Is(err, context.Canceled) {
+	group, within := errgroup.WithContext(ctx)
+	for _, folder := range m.Folders {
+		group.Go(func() error { return m.watch(within, folder) })
+	}
+	if err := group.Wait(); ctx.Err() == nil {
 		return err
 	}
-	return nil
+	return nil // whatever broke off, it was asked to end
 }
 
 // A place is how far a folder has been read. A folder whose validity is another has other
