@@ -349,3 +349,80 @@ func TestMailsAreForwardedToTheService(t *testing.T) {
 		}
 	}
 }
+
+// A reply lies among the drafts of the mailbox. Whoever sends it from there has approved it, as
+// it is or in other words; what a customer overtakes is replaced; what is approved in the
+// console is taken out; and a person who answers without a draft silences the bot.
+func TestRepliesAreSentFromTheMailbox(t *testing.T) {
+	s := open(t)
+	s.encoded("What does a bicycle cost?")
+	doc, err := s.client.Document(s.ctx, "channels", "office-mail")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "channels", "office-mail", strings.Replace(doc.Text, "replies: hold", "replies: draft", 1), 0)
+	s.must(err)
+	draft := func(begins string) (d world.Mail) {
+		t.Helper()
+		s.eventually("a draft says "+begins, func() bool {
+			list, err := s.World.Mailroom.Folder("Drafts")
+			if err != nil || len(list) != 1 || !strings.Contains(list[0].Body, begins) {
+				return false
+			}
+			d = list[0]
+			return true
+		})
+		return d
+	}
+	noDraft := func() {
+		t.Helper()
+		s.eventually("no draft is left", func() bool { list, err := s.World.Mailroom.Folder("Drafts"); return err == nil && len(list) == 0 })
+	}
+	happened := func(id, what string) {
+		t.Helper()
+		s.eventually(what, func() bool { return strings.Contains(strings.Join(s.said(id), "\n"), what) })
+	}
+
+	c := s.mails("Ada Winter <ada@example.org>", "Bicycles", "What does a bicycle cost?", "")
+	d := draft("£2.50")
+	contains(t, d.To+" "+d.Subject, "ada@example.org", "Re: Bicycles")
+	// The customer writes on: the draft is another, for both mails.
+	if again := s.mails("Ada Winter <ada@example.org>", "Re: Bicycles", "And is there food on board?", ""); again.ID != c.ID {
+		t.Fatalf("what goes on is the conversation %s, not %s", again.ID, c.ID)
+	}
+	d = draft("tea counter")
+	contains(t, d.Body, "£2.50")
+	// Sent as it is.
+	s.must(s.World.Mailroom.SendDraft(d.ID, ""))
+	happened(c.ID, "sent the draft")
+	noDraft()
+	got, err := s.client.Conversation(s.ctx, c.ID)
+	s.must(err)
+	if got.Lead != "bot" || got.WaitingSince != nil {
+		t.Errorf("the conversation stands at %+v", got)
+	}
+	// Sent with other numbers: a lesson is proposed.
+	c = s.mails("Bea <bea@example.org>", "Price", "What does a bicycle cost?", "")
+	d = draft("£2.50")
+	s.must(s.World.Mailroom.SendDraft(d.ID, strings.Replace(d.Body, "£2.50", "£3.00", 1)))
+	happened(c.ID, "changed the draft and sent it")
+	noDraft()
+	done, err := s.client.Independence(s.ctx)
+	s.must(err)
+	if len(done.Topics) != 2 || done.Last[0].Verdict != "changed" || !strings.Contains(done.Last[0].Became, "£3.00") || done.Last[1].Verdict != "unchanged" {
+		t.Errorf("counted is %+v", done)
+	}
+	// Approved in the console: it goes out from here, and the draft is taken out.
+	c = s.mails("Cy <cy@example.org>", "Food", "Is there food on board?", "")
+	draft("tea counter")
+	_, err = s.client.Approve(s.ctx, s.held(c.ID).Message.ID, "")
+	s.must(err)
+	noDraft()
+	s.eventually("it is sent", func() bool { return len(s.World.Mailroom.MailsTo("cy@example.org")) == 1 })
+	// Answered without a draft: the bot is silent from then on.
+	s.must(s.World.Mailroom.SendAsOffice("cy@example.org", "Re: Food", "And there is cake on Sundays.", s.World.Mailroom.MailsTo("cy@example.org")[0].ID))
+	happened(c.ID, "answered from their own mail program")
+	got, err = s.client.Conversation(s.ctx, c.ID)
+	s.must(err)
+	if got.Lead != "person" || got.Assignee != "Robin" {
+		t.Errorf("the conversation stands at %+v", got)
+	}
+}

@@ -53,7 +53,7 @@ func tryMessage(q *request, in client.RawMessage) (out client.TriedMessage, err 
 		out.Files = append(out.Files, client.File{Name: f.Name, Type: f.Type, Bytes: len(f.Bytes), Inline: f.Inline})
 	}
 	for _, ch := range q.channels() {
-		out.Held = out.Held || ch.Name == name && ch.Replies == "hold" && t.Silent == ""
+		out.Held = out.Held || ch.Name == name && ch.Replies != "send" && t.Silent == ""
 	}
 	return out, nil
 }

@@ -90,6 +90,7 @@ type Kind struct {
 	Path    string                   // the public address is /PATH/WORKSPACE/CHANNEL; "" without a handler
 	Needs   string                   // what its connection leads to: "the text gateway"; "" if it needs none
 	To      workspace.ConnectionKind // of the connection; "" is HTTPSystem
+	Drafts  bool                     // it can lay replies among the drafts of the other side
 	Sealed  bool                     // the connection must have a secret
 	Example string                   // a whole document
 	Form    []document.Field         // how people fill in what the kind adds to all channels
@@ -137,6 +138,15 @@ type Room interface {
 	// Undelivered says that a message that was sent did not arrive: people are told.
 	// One that is not there is no error.
 	Undelivered(ctx context.Context, message, why string) error
+	// Drafts are the replies that wait for a person and are to be laid among the drafts of the
+	// other side, where the channel is to do that; Changed signals when they may be others.
+	Drafts(context.Context) ([]Outgoing, error)
+	Changed() (<-chan struct{}, func())
+	// Discarded says that a person has deleted a draft: its reply counts as rejected.
+	Discarded(ctx context.Context, message string) error
+	// Sent keeps a message of the business's own people that they sent past the product, to
+	// the handle that its Address names: it settles a draft, or takes the conversation over.
+	Sent(context.Context, Incoming) error
 	// Recall returns what was kept under a name, "" for nothing; Keep keeps it. It is
 	// the channel's memory of the other side, such as how far a mailbox has been read.
 	Recall(ctx context.Context, name string) (string, error)
@@ -179,6 +189,9 @@ func Parse(kinds []Kind) func(file string, source []byte) (document.Document, er
 			common := settings.Common()
 			common.To = kind.To
 			common.Check(c)
+			if common.Replies == workspace.Draft && !kind.Drafts {
+				c.Wrong("$.replies", "a %s has no drafts; replies are sent or held", lower(kind.Title))
+			}
 			if kind.Needs != "" && common.Connection == "" {
 				c.Wrong("$.connection", "say which connection leads to %s", kind.Needs)
 			}
@@ -188,6 +201,9 @@ func Parse(kinds []Kind) func(file string, source []byte) (document.Document, er
 		return nil, document.At(file, source, "$.kind", "%q is not a kind of channel; it is %s", head.Kind, strings.Join(names, " or "))
 	}
 }
+
+// lower begins a title with a small letter.
+func lower(title string) string { return strings.ToLower(title[:1]) + title[1:] }
 
 // Incoming is a message as it arrives.
 type Incoming struct {

@@ -38,9 +38,10 @@ type Mailroom struct {
 	box     *imapmemserver.User
 	started time.Time
 
-	mu    sync.Mutex
-	mails []Mail
-	ids   map[string]bool
+	mu      sync.Mutex
+	mails   []Mail
+	ids     map[string]bool
+	address string // where the mailbox is served
 }
 
 // A Mail is one mail in the mailroom.
@@ -94,8 +95,13 @@ func newMailroom() *Mailroom {
 	return m
 }
 
-func (m *Mailroom) serve(l net.Listener) error    { return m.smtp.Serve(l) }
-func (m *Mailroom) serveBox(l net.Listener) error { return m.imap.Serve(l) }
+func (m *Mailroom) serve(l net.Listener) error { return m.smtp.Serve(l) }
+func (m *Mailroom) serveBox(l net.Listener) error {
+	m.mu.Lock()
+	m.address = l.Addr().String()
+	m.mu.Unlock()
+	return m.imap.Serve(l)
+}
 
 // A boxSession is one IMAP connection. The mailbox lies in memory, so its numbers begin anew
 // with each start, and it says so.

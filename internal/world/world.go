@@ -78,6 +78,8 @@ func New(o Options) (*World, error) {
 	w.mux.HandleFunc("POST /handset/messages", w.Handset.receive)
 	w.mux.HandleFunc("GET /mailroom/mails", w.Mailroom.list)
 	w.mux.HandleFunc("POST /mailroom/mails", w.Mailroom.write)
+	w.mux.HandleFunc("GET /mailroom/drafts", w.Mailroom.drafts)
+	w.mux.HandleFunc("POST /mailroom/drafts", w.Mailroom.draft)
 	w.mux.Handle("/client-book/api/", http.StripPrefix("/client-book/api", w.ClientBook))
 	w.mux.Handle("/timetable/api/", http.StripPrefix("/timetable/api", w.Timetable))
 	w.mux.Handle("/ledger/api/", http.StripPrefix("/ledger/api", w.Ledger))

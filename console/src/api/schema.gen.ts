@@ -5793,10 +5793,10 @@ export interface components {
             /** @description How far it is with what came before. */
             past?: components["schemas"]["Past"];
             /**
-             * @description hold: a person approves each reply of a bot.
+             * @description hold: a person approves each reply of a bot; draft: the same, or sends it from the mailbox.
              * @enum {string}
              */
-            replies: "send" | "hold";
+            replies: "send" | "hold" | "draft";
             /** @description The kind in words for people. */
             speaks: string;
             title: string;

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"slices"
 	"sync"
 	"time"
 
@@ -28,6 +29,10 @@ type Room struct {
 	kept     map[string]string
 
 	undelivered []string
+	drafts      []channel.Outgoing
+	signal      chan struct{}
+	discarded   []string
+	sent        []channel.Incoming
 }
 
 // Fail makes Receive fail from now on; nil makes it work again.
@@ -125,6 +130,69 @@ func (r *Room) NotDelivered() []string {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return append([]string{}, r.undelivered...)
+}
+
+// Lay has replies lie among the drafts of the other side from now on.
+func (r *Room) Lay(drafts ...channel.Outgoing) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.drafts = drafts
+	select {
+	case r.changed() <- struct{}{}:
+	default:
+	}
+}
+
+func (r *Room) changed() chan struct{} {
+	if r.signal == nil {
+		r.signal = make(chan struct{}, 1)
+	}
+	return r.signal
+}
+
+// Drafts is channel.Room's.
+func (r *Room) Drafts(context.Context) ([]channel.Outgoing, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.drafts, r.failing
+}
+
+// Changed is channel.Room's.
+func (r *Room) Changed() (<-chan struct{}, func()) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.changed(), func() {}
+}
+
+// Discarded is channel.Room's.
+func (r *Room) Discarded(_ context.Context, message string) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.discarded = append(r.discarded, message)
+	r.drafts = slices.DeleteFunc(slices.Clone(r.drafts), func(o channel.Outgoing) bool { return o.ID == message })
+	return r.failing
+}
+
+// WereDiscarded returns the drafts that were deleted.
+func (r *Room) WereDiscarded() []string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return slices.Clone(r.discarded)
+}
+
+// Sent is channel.Room's.
+func (r *Room) Sent(_ context.Context, in channel.Incoming) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.sent = append(r.sent, in)
+	return r.failing
+}
+
+// WereSent returns what was sent past the product.
+func (r *Room) WereSent() []channel.Incoming {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return slices.Clone(r.sent)
 }
 
 // Recall is channel.Room's.

@@ -162,7 +162,7 @@ func aMail(n int, says string) string {
 func (d *dovecot) office(more string) *office {
 	d.t.Helper()
 	o := &office{t: d.t, room: &channeltest.Room{}}
-	parsed, err := channel.Parse([]channel.Kind{Kind})("office.yaml", []byte(Kind.Example+more))
+	parsed, err := channel.Parse([]channel.Kind{Kind})("office.yaml", []byte(strings.Replace(Kind.Example, "replies: hold\n", "", 1)+more))
 	if err != nil {
 		d.t.Fatal(err)
 	}
@@ -264,4 +264,10 @@ func TestAMailboxThatIsNumberedAnewLosesNothing(t *testing.T) {
 	if n := len(o.room.Received()); n != 2 {
 		t.Errorf("%d mails came", n)
 	}
+}
+
+// A real server keeps the drafts as they should be, too.
+func TestRepliesLieAmongTheDraftsOfARealMailbox(t *testing.T) {
+	d := startDovecot(t)
+	drafts(t, d.office("replies: draft\n"))
 }

@@ -23,7 +23,7 @@ import (
 
 // Kind is the mailbox.
 var Kind = channel.Kind{
-	Name: "mail", Title: "Mail", Needs: "the mailbox", To: workspace.Mailbox,
+	Name: "mail", Title: "Mail", Needs: "the mailbox", To: workspace.Mailbox, Drafts: true,
 	Settings: func() channel.Settings { return &Settings{} },
 	Open: func(s channel.Settings, setup channel.Setup) (channel.Adapter, error) {
 		return open(s.(*Settings), setup)

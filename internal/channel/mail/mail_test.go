@@ -5,10 +5,13 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/emersion/go-imap/v2"
+	"github.com/emersion/go-imap/v2/imapclient"
 	"github.com/emersion/go-smtp"
 
 	"io"
@@ -103,7 +106,7 @@ func newOffice(t *testing.T, more string) *office {
 		return l.Addr().String()
 	}
 	o := &office{t: t, room: &channeltest.Room{}, mail: w.Mailroom}
-	d, err := channel.Parse([]channel.Kind{Kind})("office.yaml", []byte(Kind.Example+more))
+	d, err := channel.Parse([]channel.Kind{Kind})("office.yaml", []byte(strings.Replace(Kind.Example, "replies: hold\n", "", 1)+more))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -311,5 +314,133 @@ Message-ID: <m-17@brackwater.example>
 		if got := o.room.Received()[i]; !strings.Contains(got.Beside.Silent, want) {
 			t.Errorf("received as %+v", got)
 		}
+	}
+}
+
+// folder reads what a folder of the mailbox holds.
+func (o *office) folder(name string) (list []letter.Letter) {
+	o.t.Helper()
+	c, err := imapclient.DialInsecure(o.box.Other.Address, nil)
+	if err != nil {
+		o.t.Fatal(err)
+	}
+	defer c.Close()
+	if err := c.Login(o.box.user(), o.box.Secret).Wait(); err != nil {
+		o.t.Fatal(err)
+	}
+	box, err := c.Select(name, nil).Wait()
+	if err != nil {
+		o.t.Fatal(err)
+	}
+	if box.NumMessages == 0 {
+		return nil
+	}
+	var all imap.SeqSet
+	all.AddRange(1, 0)
+	whole := &imap.FetchItemBodySection{Peek: true}
+	mails, err := c.Fetch(all, &imap.FetchOptions{BodySection: []*imap.FetchItemBodySection{whole}}).Collect()
+	if err != nil {
+		o.t.Fatal(err)
+	}
+	for _, mail := range mails {
+		list = append(list, letter.Read(mail.FindBodySection(whole)))
+	}
+	return list
+}
+
+// empty removes all that a folder holds, as a person does who deletes it.
+func (o *office) empty(name string) {
+	o.t.Helper()
+	c, err := imapclient.DialInsecure(o.box.Other.Address, nil)
+	if err != nil {
+		o.t.Fatal(err)
+	}
+	defer c.Close()
+	if err := c.Login(o.box.user(), o.box.Secret).Wait(); err != nil {
+		o.t.Fatal(err)
+	}
+	if _, err := c.Select(name, nil).Wait(); err != nil {
+		o.t.Fatal(err)
+	}
+	var all imap.SeqSet
+	all.AddRange(1, 0)
+	if err := c.Store(all, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{imap.FlagDeleted}}, nil).Close(); err != nil {
+		o.t.Fatal(err)
+	}
+	if err := c.Expunge().Close(); err != nil {
+		o.t.Fatal(err)
+	}
+}
+
+// drafts tries how replies are laid among the drafts of a mailbox.
+func drafts(t *testing.T, o *office) {
+	walked := clock.NewWalked(time.Now())
+	o.box.Clock = walked
+	out := channel.Outgoing{ID: "01990000-0000-7000-8000-000000000001", Address: "ada@example.org", Parts: message.Of("Dogs travel free."), At: time.Now(), Subject: "Dogs", References: []string{"a@example.org"}}
+	other := out
+	other.ID, other.Parts = "01990000-0000-7000-8000-000000000002", message.Of("Soup.")
+	lie := func(texts ...string) func() bool {
+		return func() bool {
+			var got []string
+			for _, l := range o.folder("Drafts") {
+				got = append(got, l.Text)
+			}
+			slices.Sort(got)
+			return slices.Equal(got, texts)
+		}
+	}
+	o.run()
+	o.room.Lay(out)
+	o.eventually("the reply lies among the drafts", lie("Dogs travel free."))
+	if l := o.folder("Drafts")[0]; l.ID != out.ID+"@brackwater.example" || l.Subject != "Re: Dogs" || fmt.Sprint(l.References) != "[a@example.org a@example.org]" && fmt.Sprint(l.References) != "[a@example.org]" || l.To[0].Address != "ada@example.org" {
+		t.Errorf("the draft is %+v", l)
+	}
+	o.room.Lay(out, other)
+	o.eventually("both lie there", lie("Dogs travel free.", "Soup."))
+	// Begun anew, it lays nothing twice, also where it does not know that it has.
+	if err := o.stop(); err != nil {
+		t.Fatal(err)
+	}
+	if err := o.room.Keep(t.Context(), "draft "+other.ID, ""); err != nil {
+		t.Fatal(err)
+	}
+	o.run()
+	o.eventually("it is known again", func() bool { state, _ := o.room.Recall(t.Context(), "draft "+other.ID); return state == "laid" })
+	if !lie("Dogs travel free.", "Soup.")() {
+		t.Errorf("begun anew, the drafts are %+v", o.folder("Drafts"))
+	}
+	// One that waits no more is taken out.
+	o.room.Lay(other)
+	o.eventually("one is left", lie("Soup."))
+	// One that a person deletes was rejected; not at once, as it may just be sent.
+	o.empty("Drafts")
+	o.room.Lay(other)
+	o.eventually("it is seen that it is gone", func() bool { state, _ := o.room.Recall(t.Context(), "draft "+other.ID); return state != "laid" })
+	if got := o.room.WereDiscarded(); len(got) != 0 {
+		t.Errorf("at once %q count as rejected", got)
+	}
+	walked.Walk(2 * draftGone)
+	o.eventually("it counts as rejected", func() bool { return slices.Equal(o.room.WereDiscarded(), []string{other.ID}) })
+	if len(o.folder("Drafts")) != 0 {
+		t.Error("what was deleted was laid again")
+	}
+}
+
+func TestRepliesLieAmongTheDrafts(t *testing.T) { drafts(t, newOffice(t, "replies: draft\n")) }
+
+// What people send from their own mail program is told of, with the thread that it is in.
+func TestWhatPeopleSendThemselvesIsToldOf(t *testing.T) {
+	o := newOffice(t, "replies: draft\n")
+	o.run()
+	o.eventually("what is sent is watched", func() bool { at, _ := o.room.Recall(t.Context(), "folder Sent"); return at != "" })
+	if err := o.mail.PutIn("Sent", []byte("From: Robin <office@brackwater.example>\r\nTo: Ada <ada@example.org>\r\nSubject: Re: Dogs\r\nMessage-ID: <own@robins-laptop>\r\nIn-Reply-To: <a@example.org>\r\n\r\nThey do.\r\n\r\nOn Tuesday 3 March 2026 Ada wrote:\r\n> Do dogs travel free?\r\n")); err != nil {
+		t.Fatal(err)
+	}
+	o.eventually("it is told of", func() bool { return len(o.room.WereSent()) == 1 })
+	if got := o.room.WereSent()[0]; got.Address != "ada@example.org" || got.Name != "Robin" || got.Text != "They do." || fmt.Sprint(got.Thread.References) != "[a@example.org]" || !strings.HasPrefix(got.ExternalID, "own@robins-laptop#") {
+		t.Errorf("told is %+v", got)
+	}
+	if len(o.room.Received()) != 0 {
+		t.Errorf("it was received as a customer's: %+v", o.room.Received())
 	}
 }

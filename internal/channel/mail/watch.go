@@ -36,7 +36,13 @@ func (m *mailbox) Run(ctx context.Context) error {
 	}
 	group, within := errgroup.WithContext(ctx)
 	for _, folder := range m.Folders {
-		group.Go(func() error { return m.watch(within, folder) })
+		group.Go(func() error {
+			return m.watch(within, folder, m.MarkSeen, func(ctx context.Context, raw []byte) error { return m.hand(ctx, raw, "") })
+		})
+	}
+	if m.Replies == workspace.Draft {
+		group.Go(func() error { return m.tendDrafts(within) })
+		group.Go(func() error { return m.watchSent(within) })
 	}
 	if err := group.Wait(); ctx.Err() == nil {
 		return err
@@ -52,14 +58,28 @@ type place struct {
 	At       time.Time `json:"at"` // it was looked into
 }
 
-// watch takes in what comes into a folder.
-func (m *mailbox) watch(ctx context.Context, folder string) error {
+// watchSent takes in what people send from their own mail programs.
+func (m *mailbox) watchSent(ctx context.Context) error {
+	s, err := m.connect(ctx)
+	if err != nil {
+		return err
+	}
+	folder, err := s.special(imap.MailboxAttrSent, "Sent")
+	s.close()
+	if err != nil {
+		return err
+	}
+	return m.watch(ctx, folder, false, m.sent)
+}
+
+// watch hands over what comes into a folder, and marks it as read then, if that is wanted.
+func (m *mailbox) watch(ctx context.Context, folder string, mark bool, hand func(context.Context, []byte) error) error {
 	s, err := m.connect(ctx)
 	if err != nil {
 		return err
 	}
 	defer s.close()
-	box, err := s.client.Select(folder, &imap.SelectOptions{ReadOnly: !m.MarkSeen}).Wait()
+	box, err := s.client.Select(folder, &imap.SelectOptions{ReadOnly: !mark}).Wait()
 	if err != nil {
 		return s.noFolder(folder, err)
 	}
@@ -68,7 +88,7 @@ func (m *mailbox) watch(ctx context.Context, folder string) error {
 		return err
 	}
 	for {
-		if err := m.take(ctx, s, folder, &at); err != nil {
+		if err := m.take(ctx, s, folder, &at, mark, hand); err != nil {
 			return s.failed("the mailbox broke off", err)
 		}
 		if err := s.wait(ctx, m); err != nil {
@@ -122,7 +142,7 @@ func (m *mailbox) keep(ctx context.Context, folder string, at place) error {
 }
 
 // take takes in what a folder holds behind a place.
-func (m *mailbox) take(ctx context.Context, s *session, folder string, at *place) error {
+func (m *mailbox) take(ctx context.Context, s *session, folder string, at *place, mark bool, hand func(context.Context, []byte) error) error {
 	sizes, err := s.sizes(at.Last + 1)
 	if err != nil {
 		return err
@@ -133,7 +153,7 @@ func (m *mailbox) take(ctx context.Context, s *session, folder string, at *place
 			bytes += sizes[n].size
 			n++
 		}
-		if err := m.receive(ctx, s, sizes[:n], ""); err != nil {
+		if err := s.receive(ctx, sizes[:n], mark, hand); err != nil {
 			return err
 		}
 		at.Last, at.At = sizes[n-1].uid, m.Clock.Now()
@@ -146,8 +166,7 @@ func (m *mailbox) take(ctx context.Context, s *session, folder string, at *place
 }
 
 // receive hands mails over, and marks them as read if that is wanted, once they are kept.
-// silent says why none of them is to be answered, if so.
-func (m *mailbox) receive(ctx context.Context, s *session, mails []sized, silent string) error {
+func (s *session) receive(ctx context.Context, mails []sized, mark bool, hand func(context.Context, []byte) error) error {
 	var uids imap.UIDSet
 	for _, mail := range mails {
 		uids.AddNum(mail.uid)
@@ -176,14 +195,14 @@ func (m *mailbox) receive(ctx context.Context, s *session, mails []sized, silent
 		if raw == nil {
 			continue // it was deleted meanwhile
 		}
-		if err := m.hand(ctx, raw, silent); err != nil {
+		if err := hand(ctx, raw); err != nil {
 			return err
 		}
 	}
 	if err := fetch.Close(); err != nil {
 		return err
 	}
-	if m.MarkSeen && silent == "" {
+	if mark {
 		return s.client.Store(uids, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{imap.FlagSeen}}, nil).Close()
 	}
 	return nil
@@ -367,6 +386,9 @@ func (m *mailbox) Past(ctx context.Context, from, to time.Time, progress func(do
 		return err
 	}
 	defer s.close()
+	old := func(ctx context.Context, raw []byte) error {
+		return m.hand(ctx, raw, "it was there before; nothing of the old pile is answered by itself")
+	}
 	done := 0
 	for _, folder := range m.Folders {
 		if _, err := s.client.Select(folder, &imap.SelectOptions{ReadOnly: true}).Wait(); err != nil {
@@ -384,7 +406,7 @@ func (m *mailbox) Past(ctx context.Context, from, to time.Time, progress func(do
 				return s.failed("the mailbox broke off", err)
 			}
 			for _, one := range sizes {
-				if err := m.receive(ctx, s, []sized{one}, "it was there before; nothing of the old pile is answered by itself"); err != nil {
+				if err := s.receive(ctx, []sized{one}, false, old); err != nil {
 					return err
 				}
 				done++

@@ -1,0 +1,177 @@
+package world
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/emersion/go-imap/v2"
+	"github.com/emersion/go-imap/v2/imapclient"
+	"github.com/emersion/go-message/mail"
+	"github.com/google/uuid"
+)
+
+// At the office, people read the mailbox with a mail program of their own: this is what it
+// does.
+
+// opened signs in to the mailbox and opens a folder.
+func (m *Mailroom) opened(folder string) (*imapclient.Client, *imap.SelectData, error) {
+	m.mu.Lock()
+	address := m.address
+	m.mu.Unlock()
+	if address == "" {
+		return nil, nil, errors.New("the mailbox is not served")
+	}
+	c, err := imapclient.DialInsecure(address, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := c.Login(OfficeAddress, OfficePassword).Wait(); err != nil {
+		return nil, nil, errors.Join(err, c.Close())
+	}
+	box, err := c.Select(folder, nil).Wait()
+	if err != nil {
+		return nil, nil, errors.Join(err, c.Close())
+	}
+	return c, box, nil
+}
+
+// Folder returns what a folder of the mailbox holds, oldest first.
+func (m *Mailroom) Folder(folder string) (mails []Mail, err error) {
+	c, box, err := m.opened(folder)
+	if err != nil {
+		return nil, err
+	}
+	defer c.Close()
+	if box.NumMessages == 0 {
+		return nil, nil
+	}
+	var all imap.SeqSet
+	all.AddRange(1, 0)
+	whole := &imap.FetchItemBodySection{Peek: true}
+	found, err := c.Fetch(all, &imap.FetchOptions{BodySection: []*imap.FetchItemBodySection{whole}}).Collect()
+	if err != nil {
+		return nil, err
+	}
+	for _, one := range found {
+		read, err := readMail(one.FindBodySection(whole))
+		if err != nil {
+			continue // a mail that is broken is not shown
+		}
+		read.From, read.To = read.Header["From"], read.Header["To"]
+		mails = append(mails, read)
+	}
+	return mails, nil
+}
+
+// SendDraft sends a draft as somebody does who opens it in a mail program, with other words if
+// some are given: it leaves under a Message-ID of the program's own, a copy lies among what was
+// sent, and the draft is gone.
+func (m *Mailroom) SendDraft(id, words string) error {
+	drafts, err := m.Folder("Drafts")
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(drafts, func(d Mail) bool { return d.ID == id })
+	if at < 0 {
+		return fmt.Errorf("there is no draft %s", id)
+	}
+	draft := drafts[at]
+	if words == "" {
+		words = draft.Body
+	}
+	to, err := mail.ParseAddressList(draft.To)
+	if err != nil {
+		return err
+	}
+	if err := m.SendAsOffice(to[0].Address, draft.Subject, words, draft.Answers); err != nil {
+		return err
+	}
+	return m.DeleteDraft(id)
+}
+
+// SendAsOffice sends a mail from the mailbox of the business, as its people do.
+func (m *Mailroom) SendAsOffice(to, subject, body, answers string) error {
+	var h mail.Header
+	h.SetMessageID(uuid.NewString() + "@mail-program.example")
+	h.SetDate(time.Now())
+	h.SetSubject(subject)
+	h.SetAddressList("From", []*mail.Address{{Name: "Robin", Address: OfficeAddress}})
+	h.SetAddressList("To", []*mail.Address{{Address: to}})
+	if answers != "" {
+		h.SetMsgIDList("In-Reply-To", []string{answers})
+		h.SetMsgIDList("References", []string{answers})
+	}
+	h.SetContentType("text/plain", map[string]string{"charset": "utf-8"})
+	var b bytes.Buffer
+	w, err := mail.CreateSingleInlineWriter(&b, h)
+	if err != nil {
+		return err
+	}
+	if _, err := io.WriteString(w, strings.ReplaceAll(body, "\n", "\r\n")); err != nil {
+		return err
+	}
+	if err := w.Close(); err != nil {
+		return err
+	}
+	one, err := readMail(b.Bytes())
+	if err != nil {
+		return err
+	}
+	one.From, one.To = OfficeAddress, to
+	m.mu.Lock()
+	m.mails = append(m.mails, one)
+	m.mu.Unlock()
+	return m.PutIn("Sent", b.Bytes())
+}
+
+// DeleteDraft removes a draft.
+func (m *Mailroom) DeleteDraft(id string) error {
+	c, _, err := m.opened("Drafts")
+	if err != nil {
+		return err
+	}
+	defer c.Close()
+	found, err := c.UIDSearch(&imap.SearchCriteria{Header: []imap.SearchCriteriaHeaderField{{Key: "Message-Id", Value: id}}}, nil).Wait()
+	if err != nil {
+		return err
+	}
+	if len(found.AllUIDs()) == 0 {
+		return fmt.Errorf("there is no draft %s", id)
+	}
+	set := imap.UIDSetNum(found.AllUIDs()...)
+	if err := c.Store(set, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{imap.FlagDeleted}}, nil).Close(); err != nil {
+		return err
+	}
+	return c.Expunge().Close()
+}
+
+// drafts lists the drafts for the mailroom's page, and draft sends or deletes one.
+func (m *Mailroom) drafts(w http.ResponseWriter, _ *http.Request) {
+	list, err := m.Folder("Drafts")
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusServiceUnavailable)
+		return
+	}
+	writeJSON(w, http.StatusOK, append([]Mail{}, list...))
+}
+
+func (m *Mailroom) draft(w http.ResponseWriter, r *http.Request) {
+	r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
+	var err error
+	if id := r.FormValue("id"); r.FormValue("delete") != "" {
+		err = m.DeleteDraft(id)
+	} else {
+		err = m.SendDraft(id, r.FormValue("body"))
+	}
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusUnprocessableEntity)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
