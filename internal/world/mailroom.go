@@ -160,16 +160,26 @@ func (m *Mailroom) WriteTo(from, to, subject, body, answers string) (id string, 
 		h.SetMsgIDList("In-Reply-To", []string{answers})
 		h.SetMsgIDList("References", []string{answers})
 	}
+	raw, err := plainMail(h, body)
+	if err != nil {
+		return "", err
+	}
+	return id, m.Put(raw)
+}
+
+// plainMail is a mail of plain text as it is sent.
+func plainMail(h mail.Header, body string) ([]byte, error) {
 	h.SetContentType("text/plain", map[string]string{"charset": "utf-8"})
 	var b bytes.Buffer
 	w, err := mail.CreateSingleInlineWriter(&b, h)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
-	if _, err := io.WriteString(w, strings.ReplaceAll(body, "\n", "\r\n")); err != nil {
-		return "", err
+	_, err = io.WriteString(w, strings.ReplaceAll(body, "\n", "\r\n"))
+	if err = errors.Join(err, w.Close()); err != nil {
+		return nil, err
 	}
-	return id, errors.Join(w.Close(), m.Put(b.Bytes()))
+	return b.Bytes(), nil
 }
 
 // Put lays a mail into the mailbox of the business as it is.

@@ -1,13 +1,10 @@
 package world
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/emersion/go-imap/v2"
@@ -107,19 +104,11 @@ func (m *Mailroom) SendAsOffice(to, subject, body, answers string) error {
 		h.SetMsgIDList("In-Reply-To", []string{answers})
 		h.SetMsgIDList("References", []string{answers})
 	}
-	h.SetContentType("text/plain", map[string]string{"charset": "utf-8"})
-	var b bytes.Buffer
-	w, err := mail.CreateSingleInlineWriter(&b, h)
+	raw, err := plainMail(h, body)
 	if err != nil {
 		return err
 	}
-	if _, err := io.WriteString(w, strings.ReplaceAll(body, "\n", "\r\n")); err != nil {
-		return err
-	}
-	if err := w.Close(); err != nil {
-		return err
-	}
-	one, err := readMail(b.Bytes())
+	one, err := readMail(raw)
 	if err != nil {
 		return err
 	}
@@ -127,7 +116,7 @@ func (m *Mailroom) SendAsOffice(to, subject, body, answers string) error {
 	m.mu.Lock()
 	m.mails = append(m.mails, one)
 	m.mu.Unlock()
-	return m.PutIn("Sent", b.Bytes())
+	return m.PutIn("Sent", raw)
 }
 
 // DeleteDraft removes a draft.

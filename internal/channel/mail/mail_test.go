@@ -317,14 +317,13 @@ Message-ID: <m-17@brackwater.example>
 	}
 }
 
-// folder reads what a folder of the mailbox holds.
-func (o *office) folder(name string) (list []letter.Letter) {
+// opened opens a folder of the mailbox, as a mail program does.
+func (o *office) opened(name string) (*imapclient.Client, *imap.SelectData) {
 	o.t.Helper()
 	c, err := imapclient.DialInsecure(o.box.Other.Address, nil)
 	if err != nil {
 		o.t.Fatal(err)
 	}
-	defer c.Close()
 	if err := c.Login(o.box.user(), o.box.Secret).Wait(); err != nil {
 		o.t.Fatal(err)
 	}
@@ -332,6 +331,14 @@ func (o *office) folder(name string) (list []letter.Letter) {
 	if err != nil {
 		o.t.Fatal(err)
 	}
+	return c, box
+}
+
+// folder reads what a folder of the mailbox holds.
+func (o *office) folder(name string) (list []letter.Letter) {
+	o.t.Helper()
+	c, box := o.opened(name)
+	defer c.Close()
 	if box.NumMessages == 0 {
 		return nil
 	}
@@ -351,17 +358,8 @@ func (o *office) folder(name string) (list []letter.Letter) {
 // empty removes all that a folder holds, as a person does who deletes it.
 func (o *office) empty(name string) {
 	o.t.Helper()
-	c, err := imapclient.DialInsecure(o.box.Other.Address, nil)
-	if err != nil {
-		o.t.Fatal(err)
-	}
+	c, _ := o.opened(name)
 	defer c.Close()
-	if err := c.Login(o.box.user(), o.box.Secret).Wait(); err != nil {
-		o.t.Fatal(err)
-	}
-	if _, err := c.Select(name, nil).Wait(); err != nil {
-		o.t.Fatal(err)
-	}
 	var all imap.SeqSet
 	all.AddRange(1, 0)
 	if err := c.Store(all, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{imap.FlagDeleted}}, nil).Close(); err != nil {
@@ -414,13 +412,18 @@ func drafts(t *testing.T, o *office) {
 	o.eventually("one is left", lie("Soup."))
 	// One that a person deletes was rejected; not at once, as it may just be sent.
 	o.empty("Drafts")
-	o.room.Lay(other)
-	o.eventually("it is seen that it is gone", func() bool { state, _ := o.room.Recall(t.Context(), "draft "+other.ID); return state != "laid" })
+	o.eventually("it is seen that it is gone", func() bool {
+		walked.Walk(draftPause)
+		state, _ := o.room.Recall(t.Context(), "draft "+other.ID)
+		return state != "laid"
+	})
 	if got := o.room.WereDiscarded(); len(got) != 0 {
 		t.Errorf("at once %q count as rejected", got)
 	}
-	walked.Walk(2 * draftGone)
-	o.eventually("it counts as rejected", func() bool { return slices.Equal(o.room.WereDiscarded(), []string{other.ID}) })
+	o.eventually("it counts as rejected", func() bool {
+		walked.Walk(draftPause)
+		return slices.Equal(o.room.WereDiscarded(), []string{other.ID})
+	})
 	if len(o.folder("Drafts")) != 0 {
 		t.Error("what was deleted was laid again")
 	}
