@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"strings"
+	"time"
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
@@ -21,6 +22,10 @@ var rememberKind = EffectKind{Name: "remember", Decide: func(_ context.Context, 
 var escalateKind = EffectKind{Name: "escalate", Decide: func(_ context.Context, c *Committing, e dialogue.Effect) {
 	escalate := e.(dialogue.Escalate)
 	c.commit.Escalate = &escalate
+	if within := time.Duration(c.snapshot.Brief.Escalate.Within); within > 0 && c.talk.ID != "" {
+		timer := promiseTimer(c.talk.ID, promise{Within: within.Milliseconds(), Since: c.now, Bot: c.snapshot.Brief.Name}, c.now.Add(within))
+		c.commit.Promise = &timer
+	}
 	c.Happened("Escalated to people: " + bot.Because(escalate.Reason))
 	if m := c.snapshot.Model; m != nil && m.Unavailable(c.snapshot.Brief) == "" {
 		c.Later("summarise", "summarise/"+c.talk.ID, thinkBody{m.Connection.Name, c.snapshot.Brief.Name})

@@ -83,7 +83,7 @@ func (w *Workspace) address(ctx context.Context, conversation string, m *channel
 	if err != nil {
 		return err
 	}
-	m.Subject, m.References, m.Original, m.Said, m.SaidAt = to.Subject, to.References, to.Beside, to.Text, to.At
+	m.Subject, m.References, m.Original, m.Said, m.SaidAt = to.Subject, to.References, to.Beside, to.Text, to.At.In(w.config.Load().settings.Zone())
 	if to.Address != "" {
 		m.Address = to.Address
 	}

@@ -39,6 +39,8 @@ var timerKinds = map[string]timerKind{
 	},
 	// A conversation in which nobody has written for a while may start flows.
 	"idle": {func(tx *store.Tx, timer store.Timer) error { return tx.Idle(timer.Subject, timer.Body) }, nil},
+	// Nobody has come in although a customer was promised so.
+	"promise": {nil, (*Workspace).promiseDue},
 	// A reply has been held for long.
 	"held": {nil, (*Workspace).heldTooLong},
 	// So may a time of the calendar.

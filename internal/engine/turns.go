@@ -279,7 +279,7 @@ func (w *Workspace) commit(ctx context.Context, c *Committing, d dialogue.Decisi
 	for _, r := range c.commit.Runs {
 		w.Flows.settle(r)
 	}
-	if len(c.commit.Idle) > 0 || slices.ContainsFunc(c.commit.Said, func(s store.Said) bool { return s.TooLong > 0 }) {
+	if len(c.commit.Idle) > 0 || c.commit.Promise != nil || slices.ContainsFunc(c.commit.Said, func(s store.Said) bool { return s.TooLong > 0 }) {
 		w.Timers.nudge()
 	}
 	return c.hearing.more && len(d.Calls) == 0 && d.Think == nil, nil

@@ -425,6 +425,25 @@ func (t *Tx) AnswerWaiting(id, person, words string, send *Effect, now time.Time
 	return true, t.event("message.replied", id, map[string]any{"conversation": id, "message": m.ID}, now)
 }
 
+// SayWhileWaiting adds a bot's word to a customer who waits for a person; nothing where nobody
+// waits any more.
+func (t *Tx) SayWhileWaiting(id, name, words string, send *Effect, now time.Time) error {
+	m := personMessage(id, name, words, send, now)
+	m.Author = ByBot
+	var channel string
+	err := t.row(`UPDATE conversation SET messages = messages + 1, version = version + 1, updated_at = ? WHERE id = ? AND lead = 'waiting' RETURNING messages, channel`, []any{millis(now), id}, &m.Position, &channel)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if err := t.putSaid(m, channel, send, now); err != nil {
+		return err
+	}
+	return t.event("message.said", id, map[string]any{"conversation": id, "message": m.ID}, now)
+}
+
 // TalksBetween returns the conversations that were opened from one time to another, oldest
 // first, at most limit.
 func (s *Store) TalksBetween(ctx context.Context, from, to time.Time, limit int) (list []Conversation, err error) {

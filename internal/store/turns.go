@@ -60,6 +60,7 @@ type Commit struct {
 	Begun     []string         // what is put in line before the messages
 	Happened  []string         // and after them
 	Close     bool
+	Promise   *Timer // the clock of the escalation; nil: it has none
 	Bot       string // that it is given to; "": as it is
 	Changes
 }
@@ -190,6 +191,11 @@ func (t *Tx) CommitTurn(c Commit, now time.Time) (bool, error) {
 	if held && c.Escalate == nil {
 		if _, err := t.exec(`UPDATE conversation SET waiting_since = coalesce(waiting_since, ?), reason = CASE reason WHEN '' THEN ? ELSE reason END WHERE id = ?`,
 			millis(now), bot.Held, id); err != nil {
+			return false, err
+		}
+	}
+	if c.Promise != nil {
+		if err := t.PutTimer(*c.Promise); err != nil {
 			return false, err
 		}
 	}

@@ -126,6 +126,8 @@ type Escalate struct {
 	On     []string `yaml:"on"`     // not known, wish, anger
 	Notify string   `yaml:"notify"` // the connection of the mail server
 	To     string   `yaml:"to"`     // who answers: a mail address, team/NAME or person/NAME
+
+	Within workspace.Duration `yaml:"within"` // how long a customer may wait until the next person is told; 0: for ever
 }
 
 // A Pass says whom a bot passes a conversation to, and with what: bot/NAME, which goes on
@@ -214,6 +216,7 @@ const (
 	PassedOn       = "passed_on"       // when a matter is passed to people
 	IsAssistant    = "is_assistant"    // at the beginning of the first reply
 	AssistantToo   = "assistant_too"   // the same where a conversation was passed to it, and it has said its name
+	TakesLonger    = "takes_longer"    // when nobody has come in for as long as the brief allows
 	SignOff        = "sign_off"        // below each reply; none unless the brief has one
 	AsksApproval   = "asks_approval"   // when a person has to allow what a tool would do
 	NotAllowed     = "not_allowed"     // when they do not
@@ -246,6 +249,7 @@ var defaults = map[string][]string{
 	PassedOn:       {"That is for a colleague. I have asked one, who will answer you here."},
 	IsAssistant:    {"I'm {{ bot }}, an automated assistant."},
 	AssistantToo:   {"I'm an automated assistant."},
+	TakesLonger:    {"It takes longer than I hoped. My colleagues know that you are waiting, and will answer you here."},
 	SignOff:        {},
 	AsksApproval:   {"I have asked a colleague whether that can be done, and will tell you here."},
 	NotAllowed:     {"A colleague has looked at it: I am sorry, that cannot be done."},

@@ -136,7 +136,7 @@ func CheckSigningSecret(secret string) error {
 func ToConnection(path, name string, kind ConnectionKind) document.Reference {
 	what := connectionKinds[kind]
 	return document.Reference{Path: path, Kind: "connection", Name: name, What: what, Unfit: func(d document.Document) string {
-		if d.(Connection).Kind != kind {
+		if is := d.(Connection).Kind; is != kind && (kind != MailServer || is != Mailbox) {
 			return name + " is not a " + what
 		}
 		return ""
