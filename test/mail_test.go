@@ -426,3 +426,33 @@ func TestRepliesAreSentFromTheMailbox(t *testing.T) {
 		t.Errorf("the conversation stands at %+v", got)
 	}
 }
+
+// Two machines that answer each other in ever new threads come to an end; and what is known of
+// one address is not sent to another that a mail names for its answers.
+func TestMailsOfMachinesComeToAnEnd(t *testing.T) {
+	s := open(t)
+	s.encoded("What does a bicycle cost?")
+	doc, err := s.client.Document(s.ctx, "channels", "office-mail")
+	s.must(err)
+	_, err = s.client.PutDocument(s.ctx, "channels", "office-mail", strings.Replace(doc.Text, "replies: hold", "replies: send", 1), 0)
+	s.must(err)
+	const most = 20
+	for i := range most {
+		_, err := s.World.Mailroom.Write("robot@example.net", fmt.Sprint("Ticket ", i), "What does a bicycle cost?", "")
+		s.must(err)
+		s.eventually("it is answered", func() bool { return len(s.World.Mailroom.MailsTo("robot@example.net")) == i+1 })
+	}
+	c := s.mails("robot@example.net", "Ticket again", "What does a tandem cost?", "")
+	contains(t, strings.Join(s.said(c.ID), "\n"), "automated: What does a tandem cost?")
+	if n := len(s.World.Mailroom.MailsTo("robot@example.net")); n != most {
+		t.Errorf("it had %d answers", n)
+	}
+
+	s.mails("Ada Winter <ada@example.org>", "Hello", "My name is Ada Winter. What does a bicycle cost?", "")
+	s.must(s.World.Mailroom.Put([]byte("From: Ada Winter <ada@example.org>\r\nReply-To: eve@example.net\r\nTo: office@brackwater.example\r\nSubject: Again\r\nMessage-ID: <eve@example.net>\r\n\r\nWhat does a bicycle cost, and what is my name?\r\n")))
+	s.eventually("Eve is answered", func() bool { return len(s.World.Mailroom.MailsTo("eve@example.net")) == 1 })
+	other := s.conversation("eve@example.net")
+	if ada := s.conversation("ada@example.org"); other.Contact == ada.Contact {
+		t.Error("who writes in the name of Ada is taken for Ada")
+	}
+}

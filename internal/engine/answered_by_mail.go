@@ -114,7 +114,7 @@ func (w *Workspace) answeredByMail(ctx context.Context, in channel.Incoming) err
 	now := w.Clock.Now()
 	done := ""
 	switch {
-	case err != nil, token.Address != strings.ToLower(in.Address):
+	case err != nil, token.Address != strings.ToLower(in.Address) && !strings.HasSuffix(strings.ToLower(in.Beside.From), "<"+token.Address+">"):
 		w.log.Warn("an answer by mail was not accepted: it does not come from whom the notification went to", "from", in.Address)
 		// Whoever guesses is told nothing.
 	case now.After(token.ExpiresAt):

@@ -333,9 +333,18 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 	return channel.Received{Message: received.MessageID, Conversation: received.ConversationID, Repeat: received.Repeat}, nil
 }
 
+// mostReplies is how many replies of bots a handle gets within an hour, on channels with threads.
+const mostReplies = 20
+
 // silent is why nothing answers a message, "" if something may: as the message shows, or as the
 // channel says. What goes on with something is always looked at.
 func (r room) silent(ctx context.Context, ch *openChannel, in channel.Incoming) string {
+	if in.Beside.Silent == "" && in.Thread != nil {
+		// Two machines may begin a new thread each time, and never end.
+		if n, err := r.c.w.store.RepliesSince(ctx, r.channel, in.Address, r.c.w.Clock.Now().Add(-time.Hour)); err == nil && n >= mostReplies {
+			return fmt.Sprintf("%s had %d replies within the hour, as only a machine wants", in.Address, n)
+		}
+	}
 	if in.Beside.Silent != "" || in.Thread != nil && len(in.Thread.References) > 0 {
 		return in.Beside.Silent
 	}

@@ -34,7 +34,7 @@ func (t *Tx) threadOf(in Incoming, now time.Time) (id string, err error) {
 		err := t.row(`SELECT c.id FROM message m JOIN conversation c ON c.id = m.conversation_id
 			WHERE c.channel = ?1 AND (m.id = ?2 OR m.channel = ?1 AND m.external_id >= ?3 || '#' AND m.external_id < ?3 || '$')
 			AND (c.address = ?4 OR EXISTS (SELECT 1 FROM message o WHERE o.conversation_id = c.id AND o.beside <> '' AND
-				(instr(lower(json_extract(o.beside, '$.to')), ?4) > 0 OR instr(lower(json_extract(o.beside, '$.copy')), ?4) > 0))) LIMIT 1`,
+				(instr(lower(json_extract(o.beside, '$.from')), ?4) > 0 OR instr(lower(json_extract(o.beside, '$.to')), ?4) > 0 OR instr(lower(json_extract(o.beside, '$.copy')), ?4) > 0))) LIMIT 1`,
 			[]any{in.Channel, own, reference, in.Address}, &id)
 		if !errors.Is(err, ErrNotFound) {
 			return id, err
@@ -58,6 +58,14 @@ func (t *Tx) threadOf(in Incoming, now time.Time) (id string, err error) {
 func (t *Tx) reopen(id string) error {
 	_, err := t.exec(`UPDATE conversation SET lead = 'bot', assignee = '', reason = '', outcome = '', version = version + 1 WHERE id = ? AND lead = 'closed'`, id)
 	return err
+}
+
+// RepliesSince is how many messages of bots went to a handle since a time.
+func (s *Store) RepliesSince(ctx context.Context, channel, address string, since time.Time) (n int, err error) {
+	err = s.reader.row(ctx, `SELECT count(*) FROM conversation c JOIN message m ON m.conversation_id = c.id
+		WHERE c.channel = ? AND c.address = ? AND c.subject <> '' AND c.updated_at > ? AND m.author = 'bot' AND m.state IN ('made', 'sent') AND m.at > ?`,
+		[]any{channel, address, millis(since), millis(since)}, &n)
+	return n, err
 }
 
 // Subject is a subject without the signs of replies and forwards, in many languages.

@@ -1,6 +1,7 @@
 package mail
 
 import (
+	"cmp"
 	"context"
 	"strings"
 	"unicode/utf8"
@@ -13,8 +14,11 @@ import (
 // Incoming is what is made of a mail as it came.
 func (m *mailbox) incoming(ctx context.Context, raw []byte) (channel.Incoming, letter.Letter) {
 	l := letter.Read(raw)
+	// Whoever an answer goes to is whom it is with: what is known of one address is not sent to
+	// another.
+	sender := l.Sender()
 	in := channel.Incoming{
-		Address: l.From.Address, Name: l.From.Name, ExternalID: l.ID + "#" + l.Hash(), Text: said(&l),
+		Address: sender.Address, Name: cmp.Or(sender.Name, l.From.Name), ExternalID: l.ID + "#" + l.Hash(), Text: said(&l),
 		Thread: &channel.Thread{Subject: l.Subject, References: l.References},
 		Beside: message.Beside{
 			Subject: l.Subject, From: l.From.String(), ReplyTo: l.ReplyTo.Address, To: told(l.To), Copy: told(l.Copy),
