@@ -99,8 +99,10 @@ func setUp(t *testing.T, c *client.Client, at demo.Outside, secret string) {
 			t.Fatalf("%s %s: %v", d.Kind, d.Name, err)
 		}
 	}
-	if err := c.PutSecret(t.Context(), "text-gateway", secret); err != nil {
-		t.Fatal(err)
+	for connection, secret := range map[string]string{"text-gateway": secret, "office-mailbox": world.OfficePassword} {
+		if err := c.PutSecret(t.Context(), connection, secret); err != nil {
+			t.Fatal(err)
+		}
 	}
 	for _, name := range []string{"questions.csv", "fares.md"} {
 		content, err := os.ReadFile(filepath.Join("..", "demo", "knowledge", name))
@@ -240,9 +242,9 @@ func (s *siege) reads(source string, done <-chan struct{}) {
 	}
 }
 
-// around is an outside world for a service at an address: it, the address of its pages and of
-// its mail server, and the secret that signs texts.
-func around(t *testing.T, listen string) (outside *world.World, web, mail, secret string) {
+// around is an outside world for a service at an address: it, where it listens, and the secret
+// that signs texts.
+func around(t *testing.T, listen string) (outside *world.World, at demo.Outside, secret string) {
 	t.Helper()
 	secret = "whsec_" + base64.StdEncoding.EncodeToString([]byte("a secret that only this test knows"))
 	outside, err := world.New(world.Options{Service: "http://" + listen, Workspace: "brackwater", Secret: secret})
@@ -251,13 +253,17 @@ func around(t *testing.T, listen string) (outside *world.World, web, mail, secre
 	}
 	pages := httptest.NewServer(outside)
 	t.Cleanup(pages.Close)
-	mails, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
+	at.World = pages.URL
+	for address, serve := range map[*string]func(net.Listener) error{&at.Mailroom: outside.ServeMail, &at.Mailbox: outside.ServeMailbox} {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { _ = l.Close() })
+		*address = l.Addr().String()
+		go func() { _ = serve(l) }() // it ends with its listener
 	}
-	t.Cleanup(func() { _ = mails.Close() })
-	go func() { _ = outside.ServeMail(mails) }() // it ends with its listener
-	return outside, pages.URL, mails.Addr().String(), secret
+	return outside, at, secret
 }
 
 // Nothing acknowledged is lost, and nothing is done twice that the other side can
@@ -273,11 +279,11 @@ func TestACrashLosesNothingAndRepeatsNothing(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute+time.Duration(kills)*10*time.Second)
 	defer cancel()
 	data, listen := t.TempDir(), freePort(t)
-	outside, web, mail, secret := around(t, listen)
+	outside, at, secret := around(t, listen)
 	service := serve(t, data, listen)
 	s := &siege{t: t, ctx: ctx, kills: kills, phones: phones, outside: outside, client: service.signedIn(t)}
-	setUp(t, s.client, demo.Outside{World: web, Mailroom: mail, Mailbox: "127.0.0.1:1"}, secret)
-	site, err := s.client.AddWeb(ctx, client.WebSource{Name: "website", Address: web + "/website/", Follow: true, Pages: 20})
+	setUp(t, s.client, at, secret)
+	site, err := s.client.AddWeb(ctx, client.WebSource{Name: "website", Address: at.World + "/website/", Follow: true, Pages: 20})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,7 +12,6 @@ import (
 	"testing"
 	"time"
 
-	"urgentparrot.example/demo"
 	"urgentparrot.example/internal/world"
 )
 
@@ -91,10 +90,10 @@ func TestACrashInAFlowIsNotSeen(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute+time.Duration(kills)*10*time.Second)
 	defer cancel()
 	data, listen := t.TempDir(), freePort(t)
-	outside, web, mail, secret := around(t, listen)
+	outside, at, secret := around(t, listen)
 	service := serve(t, data, listen)
 	cl := service.signedIn(t)
-	setUp(t, cl, demo.Outside{World: web, Mailroom: mail, Mailbox: "127.0.0.1:1"}, secret)
+	setUp(t, cl, at, secret)
 	put := func(kind, name, text string) {
 		if _, err := cl.PutDocument(ctx, kind, name, text, 0); err != nil {
 			t.Fatalf("%s: %v", name, err)

@@ -3,13 +3,10 @@ package test
 import (
 	"context"
 	"fmt"
-	"net"
 	"strings"
 	"sync"
 	"testing"
 	"time"
-
-	"urgentparrot.example/demo"
 )
 
 // Mails that come in while the service is killed again and again stand in the store once
@@ -19,24 +16,17 @@ func TestKillsLoseNoMailAndAnswerNoneTwice(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 90*time.Second)
 	defer cancel()
 	data, listen := t.TempDir(), freePort(t)
-	outside, web, mail, secret := around(t, listen)
-	box, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = box.Close() })
-	go func() { _ = outside.ServeMailbox(box) }() // it ends with its listener
+	outside, at, secret := around(t, listen)
 	service := serve(t, data, listen)
 	c := service.signedIn(t)
-	setUp(t, c, demo.Outside{World: web, Mailroom: mail, Mailbox: box.Addr().String()}, secret)
+	setUp(t, c, at, secret)
 	must := func(err error) {
 		t.Helper()
 		if err != nil {
 			t.Fatal(err)
 		}
 	}
-	must(c.PutSecret(ctx, "office-mailbox", "tern-and-tide"))
-	_, err = c.PutDocument(ctx, "channels", "office-mail", "channel: office-mail\nkind: mail\nbot: front-desk\nconnection: office-mailbox\nreplies: send\n", 0)
+	_, err := c.PutDocument(ctx, "channels", "office-mail", "channel: office-mail\nkind: mail\nbot: front-desk\nconnection: office-mailbox\nreplies: send\n", 0)
 	must(err)
 	wait := func(what string, is func() bool) {
 		t.Helper()
