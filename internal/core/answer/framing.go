@@ -101,7 +101,14 @@ func begin(s string, words []text.Word, i int) bool {
 		return askers[before] || i+1 < len(words) && subjects[words[i+1].Folded] && !doers[plainWord(before)]
 	}
 	asking := !leadsOn[before] && (starters[word] && !verbs[before] || i > 1 && verbs[word] && inverted())
-	return breaks.MatchString(s[words[i-1].End:words[i].Start]) || asking || i > 2 && (before == "if" || before == "whether") || i > 1 && before == "but" || opens(words[:i])
+	return breaks.MatchString(s[words[i-1].End:words[i].Start]) || asking || i > 2 && (before == "if" || before == "whether") && !asksFirst(words, i) || i > 1 && before == "but" || opens(words[:i])
+}
+
+// asksFirst reports whether a question is asked before the one that begins behind "if": "could I
+// come along to see whether I like it", and not "can I ask whether dogs are allowed".
+func asksFirst(words []text.Word, i int) bool {
+	first, who := plainWord(words[0].Folded), words[1].Folded
+	return verbs[first] && (who == "i" || who == "we") && !askers[plainWord(words[i-2].Folded)]
 }
 
 var forHelp = regexp.MustCompile(`(?i)^(?:(?:can|could|will|would) (?:you|someone|somebody|anyone|anybody)(?: please)?\b.*\b(?:help|tell|answer|know|advi[sc]e|assist)|(?:any|anyone|anybody|does (?:anyone|anybody))(?: got)?(?: any)? (?:ideas?|knows?|help|clue))\b[\w\s]{0,20}[\s?.!]*$`)

@@ -13,6 +13,8 @@ import (
 func TestQuestionsAreReadWithoutWhatIsAroundThem(t *testing.T) {
 	for said, asked := range map[string]string{
 		"sorry to bother you, how much is a van?":                       "how much is a van?",
+		"Could I come along one evening just to see whether I like it?": "Could I come along one evening just to see whether I like it?",
+		"can I ask whether dogs are allowed?":                           "dogs are allowed?",
 		"I was wondering, do you take cards?":                           "do you take cards?",
 		"just wondering do you take cards":                              "do you take cards",
 		"could you tell me what time the office opens please":           "what time the office opens",
