@@ -114,7 +114,7 @@ type Channel struct {
 	Kind    string `json:"kind" required:"true"`
 	Speaks  string `json:"speaks" required:"true" description:"The kind in words for people."`
 	Bot     string `json:"bot" required:"true"`
-	Replies string `json:"replies" required:"true" enum:"send,hold,draft" description:"hold: a person approves each reply of a bot; draft: the same, or sends it from the mailbox."`
+	Replies string `json:"replies" required:"true" enum:"send,hold,draft,off" description:"hold: a person approves each reply of a bot; draft: the same, or sends it from the mailbox."`
 	Address string `json:"address,omitempty" description:"Where outsiders reach it, if they do."`
 	Fault   string `json:"fault,omitempty" description:"Why it does not work."`
 	Off     bool   `json:"off,omitempty" description:"It is switched off."`

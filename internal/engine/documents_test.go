@@ -19,7 +19,7 @@ func TestDocumentsFitTogether(t *testing.T) {
 		{"channel", "bell", bell + "connection: office\n", "office is not a connection to an HTTP system"},
 		{"channel", "bell", "channel: bell\nkind: gong\n", `"gong" is not a kind of channel; it is bell`},
 		{"channel", "bell", "channel: bell\nkind: bell\nbot: front-desk\n", "a bell needs a tone"},
-		{"channel", "bell", bell + "replies: sometimes\n", "send, hold or draft"},
+		{"channel", "bell", bell + "replies: sometimes\n", "send, hold, draft or off"},
 		{"channel", "bell", bell + "pause: 2h\n", "0s to 1m"},
 		{"channel", "bell", bell + "origins: []\n", "no key called"},
 		{"tool", "tides", strings.Replace(tool, "connection: outside", "connection: nowhere", 1), `no connection to an HTTP system called "nowhere"`},

@@ -136,3 +136,20 @@ func TestAReplyThatIsHeldForLongIsToldOf(t *testing.T) {
 		t.Errorf("people were told %d times", mails())
 	}
 }
+
+// Where replies are off, people answer: bots say nothing, and what comes in waits.
+func TestWhereRepliesAreOffPeopleAnswer(t *testing.T) {
+	for what, set := range map[string]func(*stage){
+		"the channel": func(s *stage) { s.put("channel", strings.Replace(heldBell, "replies: hold", "replies: off", 1)) },
+		"the bot":     func(s *stage) { s.put("bot", strings.Replace(brief, "name: Pip\n", "name: Pip\nmode: off\n", 1)) },
+	} {
+		s := openStage(t)
+		set(s)
+		id := s.rings("+447700900150", "1", "what does a bicycle cost?")
+		s.until("a person is waited for", func() bool { return !s.conversation(id).WaitingSince.IsZero() })
+		s.clock.Walk(time.Minute)
+		if len(s.sent()) != 0 || s.conversation(id).Lead != "waiting" {
+			t.Errorf("off is %s: sent was %q; the conversation stands at %s", what, s.sent(), s.conversation(id).Lead)
+		}
+	}
+}

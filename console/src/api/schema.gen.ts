@@ -5796,7 +5796,7 @@ export interface components {
              * @description hold: a person approves each reply of a bot; draft: the same, or sends it from the mailbox.
              * @enum {string}
              */
-            replies: "send" | "hold" | "draft";
+            replies: "send" | "hold" | "draft" | "off";
             /** @description The kind in words for people. */
             speaks: string;
             title: string;

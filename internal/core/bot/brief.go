@@ -31,7 +31,7 @@ type Brief struct {
 	Proposes  bool       `yaml:"proposes"`  // it proposes house answers of what customers confirmed
 	Remembers []string   `yaml:"remembers"` // fields that it may keep what customers say for; none: all
 	Closes    bool       `yaml:"closes"`    // it ends the conversation when the customer says goodbye
-	Mode      string     `yaml:"mode"`      // hold: its replies wait for a person on every channel; "": as the channel says
+	Mode      string     `yaml:"mode"`      // hold: its replies wait for a person on every channel; off: people answer in its place; "": as the channel says
 	Limits    Limits     `yaml:"limits"`
 
 	Threshold float64 `yaml:"threshold"` // confidence below which it does not answer, 0 to 1
@@ -177,7 +177,7 @@ const (
 	OnFault    = "fault"   // the bot could not decide; no brief can choose
 	OnPass     = "pass"    // it is a matter that the brief passes to people
 	OnTurns    = "turns"   // the bot has replied as often as it may
-	OnNoBots   = "no bots" // people said that no bot writes to the contact; no brief can choose
+	OnNoBots   = "no bots" // people answer there, as they said of the contact, the channel or the bot; no brief can choose
 )
 
 // Held is why somebody waits whose answer is held for approval.
@@ -278,7 +278,7 @@ func Because(reason string) string {
 	case OnTurns:
 		return "the bot has replied as often as it may"
 	case OnNoBots:
-		return "bots do not write to this contact"
+		return "bots do not answer here"
 	case Held:
 		return "a reply waits for approval"
 	}

@@ -123,6 +123,19 @@ type Snapshot struct {
 	Other func(bot string, work func(other Snapshot, there bool))
 }
 
+// leftToPeople returns why people answer here instead of bots; "": bots do.
+func (s Snapshot) leftToPeople() string {
+	switch {
+	case s.NoBots:
+		return "bots do not write to this contact"
+	case s.Channel.Replies == workspace.Off:
+		return "bots do not answer on this channel"
+	case s.Brief.Mode == workspace.Off:
+		return "the bot is switched off"
+	}
+	return ""
+}
+
 // Incoming is one message of the customer.
 type Incoming struct {
 	ID   string

@@ -21,7 +21,7 @@ const (
 
 // mark gives the tags and sets the stages that the brief grants and what was said is like.
 func (t *turn) mark() {
-	if t.next.Lead == LedByPerson || t.next.Lead == Closed || t.Blocked || t.NoBots || len(t.Brief.Marks) == 0 {
+	if t.next.Lead == LedByPerson || t.next.Lead == Closed || t.Blocked || t.leftToPeople() != "" || len(t.Brief.Marks) == 0 {
 		return
 	}
 	parts := answer.Split(t.said)

@@ -8,6 +8,7 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/workspace"
 )
 
 // A question is passed to another bot, or to people, where it is like the examples that the
@@ -352,8 +353,13 @@ func (t *turn) mayPass(to passing, part answer.Part, reply answer.Reply, is verd
 func (t *turn) pass(to passing) {
 	t.trace.Passed = append(t.trace.Passed, Passed{From: t.Brief.Name, To: to.To, About: to.About, Why: to.why, Near: to.near})
 	t.effects = append(t.effects, Pass{To: to.To, Who: to.who, Why: to.About})
-	if to.is == nil {
-		t.Brief.Escalate.To, t.handed = to.To, true
+	if to.toPeople() {
+		if to.is == nil {
+			t.Brief.Escalate.To = to.To
+		} else {
+			t.Brief.Escalate = to.is.Brief.Escalate
+		}
+		t.handed = true
 		t.handOver(bot.OnPass, "asks about "+to.About, bot.PassedOn)
 		return
 	}
@@ -368,6 +374,9 @@ func (t *turn) pass(to passing) {
 		t.takesOver = t.word(bot.TakesOver, "")
 	}
 }
+
+// toPeople reports whether people go on: they are passed to, or answer in the bot's place.
+func (p *passing) toPeople() bool { return p.is == nil || p.is.Brief.Mode == workspace.Off }
 
 // routed passes a message that a model is to read, if the first of its questions is not for
 // this bot. It reports whether that is so.
@@ -391,7 +400,7 @@ func (t *turn) routed(parts []answer.Part) bool {
 // question in this turn.
 func (t *turn) passOn(to passing, greeted bool) {
 	t.pass(to)
-	if to.is == nil {
+	if to.toPeople() {
 		t.conclude(greeted, false)
 	} else {
 		t.reply()

@@ -7,6 +7,7 @@ import (
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/workspace"
 )
 
 //go:embed testdata/passing.txt
@@ -115,6 +116,18 @@ func TestPassingEndsWithPeople(t *testing.T) {
 	d := dialogue.Decide(t.Context(), s)
 	if notified := find[dialogue.Notify](d); d.State.Lead != dialogue.Waiting || len(notified) != 1 || notified[0].To != "team/crew" || d.Trace.Code != dialogue.CodeHandedOver {
 		t.Errorf("a matter for the crew: %s leads, %+v, %s", d.State.Lead, notified, d.Trace.Code)
+	}
+	s, _ = brackwater(t)
+	other = s.Other
+	s.Other = func(name string, work func(dialogue.Snapshot, bool)) {
+		other(name, func(o dialogue.Snapshot, there bool) {
+			o.Brief.Mode = workspace.Off
+			work(o, there)
+		})
+	}
+	d, reply := talk(t, s, dialogue.Result{}, "how much is a van?")
+	if d.State.Lead != dialogue.Waiting || len(d.Trace.Passed) != 1 || strings.Contains(reply, "£") {
+		t.Errorf("a bot is off, and people answer in its place: %q; then %s leads", reply, d.State.Lead)
 	}
 }
 

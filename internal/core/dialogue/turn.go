@@ -43,10 +43,10 @@ func Decide(ctx context.Context, s Snapshot) Decision {
 	case s.State.Lead == Closed:
 		t.came(CodeSilent, "the conversation is closed")
 		return t.decision()
-	case t.NoBots && t.said != "":
-		t.came(CodeSilent, "bots do not write to this contact")
+	case t.leftToPeople() != "" && t.said != "":
+		t.came(CodeSilent, t.leftToPeople())
 		if t.next.Lead == LedByBot {
-			t.came(CodeHandedOver, "bots do not write to this contact")
+			t.came(CodeHandedOver, t.leftToPeople())
 			t.escalate(bot.OnNoBots)
 		}
 		return t.decision()
@@ -366,7 +366,7 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		unquoted()
 		u.Outcome = "passed to " + to.who
 		t.pass(*to)
-		return to.is != nil
+		return !to.toPeople()
 	}
 	switch is {
 	case doubtful:

@@ -18,7 +18,7 @@ type Channel struct {
 	Routes     []Route  `yaml:"routes"`     // that give some of them to other bots, the first that fits
 	Connection string   `yaml:"connection"` // the other side, where the kind needs one
 	Answers    Filter   `yaml:"answers"`    // which messages deserve an answer
-	Replies    string   `yaml:"replies"`    // send; hold: a person approves each; draft: the same, or sends it from the mailbox
+	Replies    string   `yaml:"replies"`    // send; hold: a person approves each; draft: the same, or sends it from the mailbox; off: people answer
 	HeldFor    Duration `yaml:"held_for"`   // after which people are told of a reply that is still held
 	Pause      Duration `yaml:"pause"`      // how long to collect messages that follow closely
 	Quiet      Quiet    `yaml:"quiet"`      // its own quiet hours; none: the workspace's
@@ -32,6 +32,7 @@ const (
 	Send  = "send"
 	Hold  = "hold"
 	Draft = "draft" // held, and laid among the drafts of the mailbox
+	Off   = "off"   // people answer, bots keep silent
 )
 
 // Common returns what all channels have; the documents of each kind embed it.
@@ -68,8 +69,8 @@ func (ch *Channel) Check(c *document.Checker) {
 	if ch.Replies == "" {
 		ch.Replies = Send
 	}
-	if ch.Replies != Send && ch.Replies != Hold && ch.Replies != Draft {
-		c.Wrong("$.replies", "%q is not known here; it is send, hold or draft", ch.Replies)
+	if ch.Replies != Send && ch.Replies != Hold && ch.Replies != Draft && ch.Replies != Off {
+		c.Wrong("$.replies", "%q is not known here; it is send, hold, draft or off", ch.Replies)
 	}
 	if ch.Title == "" {
 		ch.Title = ch.Name

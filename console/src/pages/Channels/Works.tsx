@@ -32,11 +32,11 @@ export function Works({ channel: c }: { channel: Schemas["Channel"] }) {
             <span className="text-scarlet">Does not work: {c.fault}</span>
           ) : (
             <>
-              Works; answered by{" "}
+              Works; {c.replies === "off" ? "people answer in place of" : "answered by"}{" "}
               <Link className="text-sea underline" to={"/bots/" + c.bot}>
                 {c.bot}
               </Link>
-              {c.replies === "hold" && ", whose replies wait for approval"}.
+              {(c.replies === "hold" || c.replies === "draft") && ", whose replies wait for approval"}.
             </>
           )}
         </span>
