@@ -19,6 +19,7 @@ type encoding struct {
 	l     *Library
 	due   chan struct{}
 	ended sync.WaitGroup
+	one   sync.Mutex // batch at a time
 }
 
 func newEncoding(l *Library) *encoding { return &encoding{l: l, due: make(chan struct{}, 1)} }
@@ -71,6 +72,16 @@ func (e *encoding) run() {
 
 func (e *encoding) close() { e.ended.Wait() }
 
+// Encoded returns when the vectors of all passages are made that there are, and they are
+// found by meaning; ctx ends the wait. It is safe for concurrent use.
+func (l *Library) Encoded(ctx context.Context) error {
+	for {
+		if more, err := l.encoding.batch(ctx); err != nil || !more {
+			return err
+		}
+	}
+}
+
 // takeUp gives a passage what a model made of what it says.
 func takeUp(p *knowledge.Passage, readings []encoder.Reading) {
 	var sentences []encoder.Tokens
@@ -90,6 +101,8 @@ func (e *encoding) batch(ctx context.Context) (more bool, err error) {
 	if m.name == "" {
 		return false, nil
 	}
+	e.one.Lock()
+	defer e.one.Unlock()
 	passages, err := e.l.Store.PassagesWithout(ctx, m.name, together)
 	if err != nil {
 		return false, err

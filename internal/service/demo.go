@@ -150,8 +150,11 @@ func (d *Demo) fill(ctx context.Context, secret, model string) error {
 	return err
 }
 
-// PlayDay lets the demo's customers write.
+// PlayDay lets the demo's customers write, once its bots find by meaning.
 func (d *Demo) PlayDay(ctx context.Context) error {
+	if err := d.Workspaces[DemoWorkspace].Library.Encoded(ctx); err != nil {
+		return err
+	}
 	script, err := demo.Day()
 	if err != nil {
 		return err

@@ -248,6 +248,7 @@ func TestAFollowUpTakesTheQuestionBefore(t *testing.T) {
 	for question, want := range map[string]bool{
 		"And for dogs?": true, "what about Sundays": true, "and when?": true, "And how much is it?": true, "also, is that free?": true,
 		"Also when does the office open?": false, "and can i bring a bicycle": false, "When does it open?": true, "dogs?": false,
+		"And is there anything to eat?": false, "and are there toilets on the boats?": false, "and is there one on the early boat?": true,
 	} {
 		q := understand(f.Index, question)
 		if got := followsUp(&q) == follows; got != want {

@@ -15,8 +15,9 @@ var followUp = regexp.MustCompile(`(?i)^(?:ok(?:ay)?[\s,]+)?(?:and what about|wh
 // pointing words stand for what was said before.
 var pointing = regexp.MustCompile(`(?i)\b(?:it|its|they|them|their|that|those|this|these|there|one|ones|then|same|else|both|either)\b`)
 
-// pointless are turns in which such a word stands for nothing: "is it possible to ...".
-var pointless = regexp.MustCompile(`(?i)\b(?:(?:is|was|would|will) (?:it|there)|there(?:'|’)?s|there (?:is|are)|it(?:'|’)?s)\s+(?:possible|ok|okay|allowed|true|safe|necessary|too|a|an|any|some|worth|still|free to|cheaper to|better to)\b`)
+// pointless are turns in which such a word stands for nothing: "is it possible to ...",
+// "are there any ...".
+var pointless = regexp.MustCompile(`(?i)\b(?:(?:is|was|would|will) it|it(?:'|’)?s)\s+(?:possible|ok|okay|allowed|true|safe|necessary|too|a|an|any|some|worth|still|free to|cheaper to|better to)\b|\b(?:(?:is|are|was|were|will|would) there|there (?:is|are|was|were)|there(?:'|’)?s)\s+`)
 
 // How much a question needs the one before it.
 const (
@@ -48,6 +49,13 @@ func followsUp(q *question) int {
 		return mayFollow
 	}
 	return byItself
+}
+
+// OnlyPoints reports whether a question says only by a word that points back what it is about:
+// "and what does that cost?".
+func (f Finder) OnlyPoints(asked string) bool {
+	q := understand(f.Index, asked)
+	return q.onlyPoints()
 }
 
 // onlyPoints reports whether a question asks how much of something, and says of what only by

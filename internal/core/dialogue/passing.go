@@ -194,7 +194,7 @@ func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, p
 			candidates[i].is = nil
 		}
 	}
-	most := 0.0
+	most, pointing := 0.0, t.Finder.OnlyPoints(part.Text) // which is like the examples of anybody
 	for i, theirs := range t.repliesOf(candidates, part, reply) {
 		candidate, near := &candidates[i], nearness[i]
 		fit := near.All + theirs.Likely - reply.Likely
@@ -203,7 +203,7 @@ func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, p
 			continue
 		case theirs.Words != "" && own(theirs) >= own(reply)+passKnows:
 			candidate.why = "this bot does not know it, and " + candidate.who + " does"
-		case near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && theirs.Likely >= reply.Likely-passLess && t.State.Lead != Waiting:
+		case !pointing && near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && theirs.Likely >= reply.Likely-passLess && t.State.Lead != Waiting:
 			candidate.why = "this bot does not know it, and it is more likely " + candidate.who + "'s"
 		default:
 			continue
@@ -368,7 +368,9 @@ func (t *turn) pass(to passing) {
 	t.takesOver = ""
 	renamed := to.is.Brief.Persona != t.Brief.Persona
 	t.Brief, t.Tools, t.Finder, t.Model = to.is.Brief, to.is.Tools, to.is.Finder, to.is.Model
-	t.next.Open, t.next.Offer = nil, nil
+	if t.next.Open = nil; t.offered == "" { // what this turn offered for another question stands
+		t.next.Offer = nil
+	}
 	t.trace.Threshold, t.trace.OfferThreshold = t.Brief.Threshold, t.Brief.OfferThreshold
 	if renamed {
 		t.takesOver = t.word(bot.TakesOver, "")

@@ -69,7 +69,19 @@ func TestABotPassesTheConversationAndGetsItBack(t *testing.T) {
 			t.Errorf("%q: passed %+v, traced %+v", turn.says, passed, d.Trace.Passed)
 		}
 	}
-	d, reply := say("how much for a bike? and how much for a pallet?")
+	// What is offered for one question stands when another is passed; one that only points
+	// back is nobody's by its words.
+	s, _ = brackwater(t)
+	said := "may our dog come along to Gannet Holm on Saturday?"
+	d, reply := talk(t, s, dialogue.Result{}, said+" and how much is a van?")
+	if d.Bot != "freight" || !strings.Contains(reply, "£41") || !strings.Contains(reply, said) || d.State.Offer == nil {
+		t.Errorf("it passes one question and offers something for the other: %q", reply)
+	}
+	if d, _ := talk(t, s, dialogue.Result{}, said+" and what does that cost?"); d.Bot != "front-desk" {
+		t.Errorf("what it costs to bring a dog is passed to %s", d.Bot)
+	}
+	s = as(s, "front-desk")
+	d, reply = say("how much for a bike? and how much for a pallet?")
 	if !strings.Contains(reply, "£2.50") || !strings.Contains(reply, "£35") {
 		t.Errorf("of two questions for two bots it says %q (%s)", reply, d.Bot)
 	}
