@@ -163,7 +163,7 @@ func TestTwoContactsThatAreOneAreJoined(t *testing.T) {
 	}
 	s.eventually("it waits for a person, and no bot wrote", func() bool {
 		c := s.conversation("+447700900171")
-		return c.Lead == "waiting" && strings.Contains(c.Because, "bots do not write")
+		return c.Lead == "waiting" && strings.Contains(c.Because, "bots do not answer here")
 	})
 
 	file := "Name;E-mail;Telephone;Shoe size;tags\nRolf Ek;rolf@example.org;07700 900188;44;freight\nTess M;tess@example.org;07700900199;38;\nNobody;not a mail;;;\n"

@@ -26,7 +26,8 @@ const (
 	batchMails = 50
 	batchBytes = 4 << 20
 	signInTime = 30 * time.Second
-	longest    = 9 * time.Minute // between two looks, also where the server tells by itself
+	longest    = 9 * time.Minute        // between two looks, also where the server tells by itself
+	settling   = 500 * time.Millisecond // and to the one after news: what comes between a look and the wait some servers keep to themselves
 )
 
 // Run watches the folders until ctx ends or one of them fails.
@@ -87,11 +88,15 @@ func (m *mailbox) watch(ctx context.Context, folder string, mark bool, hand func
 	if err != nil {
 		return err
 	}
-	for {
+	for idle := time.Duration(settling); ; idle = longest {
+		before := at.Last
 		if err := m.take(ctx, s, folder, &at, mark, hand); err != nil {
 			return s.failed("the mailbox broke off", err)
 		}
-		if err := s.wait(ctx, m); err != nil {
+		if at.Last != before {
+			idle = settling
+		}
+		if err := s.wait(ctx, m, idle); err != nil {
 			return s.failed("the mailbox broke off", err)
 		}
 	}
@@ -343,13 +348,14 @@ func (s *session) sizesOf(uids imap.UIDSet, from imap.UID) (list []sized, err er
 	return list, err
 }
 
-// wait waits until there may be something new.
-func (s *session) wait(ctx context.Context, m *mailbox) error {
+// wait waits until there may be something new: the server tells, or the most has passed; the
+// interval that is set, if the server does not tell.
+func (s *session) wait(ctx context.Context, m *mailbox, most time.Duration) error {
 	pause := time.Duration(m.Every)
 	idles := s.client.Caps().Has(imap.CapIdle)
 	var idle *imapclient.IdleCommand
 	if idles {
-		pause = longest
+		pause = most
 		var err error
 		if idle, err = s.client.Idle(); err != nil {
 			return err
