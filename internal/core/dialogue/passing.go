@@ -389,6 +389,9 @@ func (t *turn) routed(parts []answer.Part) bool {
 	}
 	t.previous = t.next.LastQuestion
 	reply := t.Finder.Reply(t.ctx, asked[0], t.previous, t.bars(), t.Abilities.Limit)
+	if _, _, ours := t.toolFor(asked[0], reply.Found); ours {
+		return false
+	}
 	_, is := t.forbids(asked[0], reply)
 	to := t.passTo(asked[0], reply)
 	if to == nil || !t.mayPass(*to, asked[0], reply, is) {
