@@ -190,6 +190,7 @@ func TestTwoContactsThatAreOneAreJoined(t *testing.T) {
 func TestSecretsOfCustomersAreNotKept(t *testing.T) {
 	s := open(t)
 	s.texts("+447700900177", "1", "my card is 4111 1111 1111 1111, password: hunter2longer. can I take my dog? the number to reach me is +447700900177", 1)
+	s.mails("Ada <ada@example.org>", "My card 4111 1111 1111 1111", "Can I take my dog?\n\nOn Monday, Brackwater Ferries wrote:\n> password: hunter2longer\n\n-- \nAda, 4111 1111 1111 1111", "")
 	for _, words := range []string{"4111 1111", "41111111", "hunter2longer"} {
 		if files := holds(t, s.data, words); len(files) > 0 {
 			t.Errorf("%q is kept in %v", words, files)

@@ -279,7 +279,9 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 	}
 	now := w.Clock.Now()
 	message := store.Incoming{Channel: r.channel, Address: in.Address, ExternalID: in.ExternalID, Text: text.Masked(in.Text), Author: store.ByCustomer, Bot: ch.Bot, Name: in.Name, Beside: in.Beside}
-	message.Beside.Quoted = text.Masked(in.Beside.Quoted)
+	for _, written := range []*string{&message.Beside.Subject, &message.Beside.Quoted, &message.Beside.Signature} {
+		*written = text.Masked(*written)
+	}
 	in.Beside.Silent = r.silent(ctx, ch, in)
 	message.Beside.Silent = in.Beside.Silent
 	in.Automated = in.Automated || in.Beside.Silent != ""
@@ -287,7 +289,7 @@ func (r room) Receive(ctx context.Context, in channel.Incoming) (channel.Receive
 		message.Author = store.ByAutomated
 	}
 	if in.Thread != nil {
-		message.Thread = &store.Thread{Subject: in.Thread.Subject, References: in.Thread.References}
+		message.Thread = &store.Thread{Subject: text.Masked(in.Thread.Subject), References: in.Thread.References}
 	}
 	for _, f := range in.Files {
 		kept, err := w.attach(f)

@@ -27,14 +27,14 @@ const (
 type Beside struct {
 	Subject   string   `json:"subject,omitempty"`
 	From      string   `json:"from,omitempty"`
-	ReplyTo   string   `json:"reply_to,omitempty" description:"The address that an answer goes to, where it is not the one that it is from."`
+	ReplyTo   string   `json:"reply_to,omitempty"` // the address that an answer goes to, where it is not the one that it is from
 	To        []string `json:"to,omitempty"`
 	Copy      []string `json:"copy,omitempty"`
-	Quoted    string   `json:"quoted,omitempty" description:"What was written before, and stood below."`
+	Quoted    string   `json:"quoted,omitempty"` // what was written before, and stood below
 	Signature string   `json:"signature,omitempty"`
-	Silent    string   `json:"silent,omitempty" description:"Why nothing answers it."`
-	Proof     string   `json:"proof,omitempty" description:"What is known of whether it is from whom it says."`
-	Problems  []string `json:"problems,omitempty" description:"What of it could not be read."`
+	Silent    string   `json:"silent,omitempty"`   // why nothing answers it
+	Proof     string   `json:"proof,omitempty"`    // what is known of whether it is from whom it says
+	Problems  []string `json:"problems,omitempty"` // what of it could not be read
 }
 
 // IsEmpty reports whether nothing came beside the text.

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query"
 import { Link, useNavigate, useParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
+import { Beginnings } from "../../parts/Beginnings"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
@@ -76,18 +77,7 @@ export default function Channels() {
           </nav>
         )}
         {fresh && !begin && (
-          <div className="grid flex-1 content-start gap-3 sm:grid-cols-3">
-            {kind?.starts?.map(s => (
-              <Link
-                key={s.name}
-                to={"/channels?new=" + s.name}
-                className="rounded-lg border border-line bg-sheet p-4 hover:bg-sunk"
-              >
-                <span className="block font-semibold">{s.title}</span>
-                <span className="text-sm text-soft">{s.about}</span>
-              </Link>
-            ))}
-          </div>
+          <Beginnings items={(kind?.starts ?? []).map(b => ({ ...b, to: "/channels?new=" + b.name }))} />
         )}
         {begin && kind && (
           <div className="flex min-h-0 min-w-0 flex-1 flex-col">

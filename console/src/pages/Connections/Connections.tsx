@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query"
 import { Link, useNavigate, useParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
+import { Beginnings } from "../../parts/Beginnings"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { readYAML } from "../../parts/yaml"
@@ -89,18 +90,7 @@ export default function Connections() {
           </nav>
         )}
         {fresh && !begin && (
-          <div className="grid flex-1 content-start gap-3 sm:grid-cols-3">
-            {kinds.map(k => (
-              <Link
-                key={k.kind}
-                to={"/connections?new=" + k.kind}
-                className="rounded-lg border border-line bg-sheet p-4 hover:bg-sunk"
-              >
-                <span className="block font-semibold">{k.title}</span>
-                <span className="text-sm text-soft">{k.about}</span>
-              </Link>
-            ))}
-          </div>
+          <Beginnings items={kinds.map(b => ({ ...b, to: "/connections?new=" + b.kind }))} />
         )}
         {begin && kind && (
           <div className="flex min-h-0 min-w-0 flex-1 flex-col">
