@@ -76,7 +76,7 @@ func (m *Mailroom) SendDraft(id, words string) error {
 	}
 	at := slices.IndexFunc(drafts, func(d Mail) bool { return d.ID == id })
 	if at < 0 {
-		return fmt.Errorf("there is no draft %s", id)
+		return fmt.Errorf("%w: %s", errNoDraft, id)
 	}
 	draft := drafts[at]
 	if words == "" {
@@ -89,8 +89,14 @@ func (m *Mailroom) SendDraft(id, words string) error {
 	if err := m.SendAsOffice(to[0].Address, draft.Subject, words, draft.Answers); err != nil {
 		return err
 	}
-	return m.DeleteDraft(id)
+	if err := m.DeleteDraft(id); !errors.Is(err, errNoDraft) {
+		return err
+	}
+	return nil // the service saw what was sent, and took the draft out before us
 }
+
+// errNoDraft is that a draft is not there.
+var errNoDraft = errors.New("there is no such draft")
 
 // SendAsOffice sends a mail from the mailbox of the business, as its people do.
 func (m *Mailroom) SendAsOffice(to, subject, body, answers string) error {
@@ -119,7 +125,7 @@ func (m *Mailroom) SendAsOffice(to, subject, body, answers string) error {
 	return m.PutIn("Sent", raw)
 }
 
-// DeleteDraft removes a draft.
+// DeleteDraft removes a draft. It returns errNoDraft if it is not there.
 func (m *Mailroom) DeleteDraft(id string) error {
 	c, _, err := m.opened("Drafts")
 	if err != nil {
@@ -131,7 +137,7 @@ func (m *Mailroom) DeleteDraft(id string) error {
 		return err
 	}
 	if len(found.AllUIDs()) == 0 {
-		return fmt.Errorf("there is no draft %s", id)
+		return fmt.Errorf("%w: %s", errNoDraft, id)
 	}
 	set := imap.UIDSetNum(found.AllUIDs()...)
 	if err := c.Store(set, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{imap.FlagDeleted}}, nil).Close(); err != nil {
