@@ -158,6 +158,24 @@ func TestAddressesLeadBack(t *testing.T) {
 	))
 }
 
+// What happens while a conversation is read for the first time is seen all the same.
+func TestNothingIsMissedWhileAPageLoads(t *testing.T) {
+	s := open(t)
+	v := s.visitor()
+	s.asks(v, "Can I bring my dog?")
+	p := s.console("Kim", false)
+	s.must(errors.Join(
+		p.Do(`window.read = 0; const straight = window.fetch; window.fetch = async (address, ...rest) => {
+			const response = await straight(address, ...rest)
+			if (String(address?.url ?? address).includes("/messages") && read++ === 0) await new Promise(go => window.letGo = go)
+			return response
+		}`),
+		p.Click("Inbox", false), p.Click("All", false), p.Click("A visitor", false), p.Await("window.letGo"),
+	))
+	s.asks(v, "And what does a bicycle cost?")
+	s.must(errors.Join(p.Await("read > 0 && (setTimeout(letGo, 400), true)"), p.AwaitText("And what does a bicycle cost?", false)))
+}
+
 // A builder who writes no files makes an hours document, is told what is wrong as
 // they type, and has replies held; a teammate changes one and approves it.
 func TestABuilderSetsThingsUpInTheConsole(t *testing.T) {

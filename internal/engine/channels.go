@@ -77,6 +77,7 @@ func (c *Channels) update(ctx context.Context) error {
 	config, before := c.w.config.Load(), *c.open.Load()
 	now := map[string]*openChannel{}
 	var gone []*openChannel
+	var changed []string
 	for _, settings := range all[channel.Settings](config) {
 		common := settings.Common()
 		made, err := c.madeOf(ctx, config, common)
@@ -89,6 +90,7 @@ func (c *Channels) update(ctx context.Context) error {
 		}
 		ch := &openChannel{Channel: *common, made: made}
 		now[common.Name] = ch
+		changed = append(changed, common.Name)
 		for _, kind := range c.w.options.Channels {
 			if kind.Name == common.Kind {
 				ch.kind = kind
@@ -103,14 +105,28 @@ func (c *Channels) update(ctx context.Context) error {
 	}
 	for name, old := range before {
 		if now[name] == nil {
-			gone = append(gone, old)
+			gone, changed = append(gone, old), append(changed, name)
 		}
 	}
 	c.open.Store(&now)
 	for _, old := range gone {
 		old.close(c.w)
 	}
+	if len(before) > 0 { // when the workspace is opened nobody watches yet
+		c.tell(ctx, changed...)
+	}
 	return nil
+}
+
+// tell says to those who watch that channels work otherwise than before. They learn it later
+// where it cannot be kept.
+func (c *Channels) tell(ctx context.Context, names ...string) {
+	if len(names) == 0 {
+		return
+	}
+	if err := c.w.write(ctx, func(tx *store.Tx) error { return tx.ChannelChanged(c.w.Clock.Now(), names...) }); err != nil && ctx.Err() == nil {
+		c.w.log.Warn("how channels work could not be told", "channels", names, "error", err)
+	}
 }
 
 // madeOf describes all that an adapter is made of.
@@ -166,13 +182,14 @@ func (c *Channels) start(ctx context.Context, config *config, ch *openChannel, s
 	ch.adapter, ch.handler, ch.sender, ch.abilities = adapter, adapter.Handler(), adapter.Sender(), adapter.Abilities()
 	running, stop := context.WithCancel(c.w.running)
 	ch.stop = stop
-	ch.ended.Go(func() { ch.run(running, c.w) })
+	ch.ended.Go(func() { ch.run(running, c) })
 	return nil
 }
 
 // run keeps an adapter running while its channel is open, with growing pauses
 // after it failed.
-func (ch *openChannel) run(ctx context.Context, w *Workspace) {
+func (ch *openChannel) run(ctx context.Context, c *Channels) {
+	w := c.w
 	for failures := 1; ; failures++ {
 		err := safely.Do(func() error { return ch.adapter.Run(ctx) })
 		if err == nil || ctx.Err() != nil {
@@ -180,11 +197,12 @@ func (ch *openChannel) run(ctx context.Context, w *Workspace) {
 		}
 		ch.fails(err.Error())
 		w.log.Warn("a channel does not work and will be tried again", "channel", ch.Name, "error", err)
-		w.hub.signal(Events)
+		c.tell(ctx, ch.Name)
 		passed, stop := w.Clock.Timer(w.backOff(failures))
 		select {
 		case <-passed:
 			ch.fault.Store(nil)
+			c.tell(ctx, ch.Name)
 		case <-ctx.Done():
 			stop()
 			return

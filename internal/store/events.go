@@ -38,6 +38,16 @@ func (t *Tx) writeEvents() error {
 	return err
 }
 
+// ChannelChanged notes that channels work otherwise than before: opened, closed, or failed.
+func (t *Tx) ChannelChanged(at time.Time, names ...string) error {
+	for _, name := range names {
+		if err := t.event("channel.changed", name, map[string]any{"channel": name}, at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // EventsAfter returns the events after a number, oldest first, at most limit.
 func (s *Store) EventsAfter(ctx context.Context, seq int64, limit int) (list []Event, err error) {
 	err = s.reader.rows(ctx, `SELECT seq, type, subject, data, at FROM event WHERE seq > ? ORDER BY seq LIMIT ?`, []any{seq, limit}, func(scan func(...any) error) error {

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query"
+import { type Query, useQueryClient } from "@tanstack/react-query"
 import { useEffect, useState } from "react"
 
 /** What is read again when something happens, by the beginning of the event's type. */
@@ -32,6 +32,7 @@ const readAgain: [string, string[]][] = [
     "urgent-parrot.document",
     ["documents", "tools", "declared", "today", "flows", "flow", "versions", "forms", "channels"],
   ],
+  ["urgent-parrot.channel", ["channels", "today"]],
   ["urgent-parrot.run", ["flows", "runs", "run", "today", "messages"]],
   ["urgent-parrot.form", ["forms", "entries", "contacts"]],
   ["urgent-parrot.switch", ["today"]],
@@ -70,7 +71,10 @@ export function useEvents(): boolean {
       const now = Date.now()
       for (const key of stale) {
         if (now - (read.get(key) ?? 0) < (slow[key] ?? 0)) continue
-        stale.delete(key)
+        // What is still read for the first time may have left the service before this happened, and the
+        // library does not read it a second time meanwhile: it stays stale until it is there.
+        const first = { queryKey: [key], predicate: (q: Query) => q.state.data === undefined }
+        if (queries.isFetching(first) === 0) stale.delete(key)
         read.set(key, now)
         void queries.invalidateQueries({ queryKey: [key] })
       }
