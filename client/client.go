@@ -195,7 +195,12 @@ func (c *Client) LookAtChannel(ctx context.Context, name string) error {
 
 // TestChannel tries whether all that a channel needs works; nothing is sent.
 func (c *Client) TestChannel(ctx context.Context, name string) (out ChannelTest, err error) {
-	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/test", nil, struct{}{}, &out)
+	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/test", nil, ToTest{}, &out)
+}
+
+// TestConnection tries whether channels can work through a connection; nothing is sent.
+func (c *Client) TestConnection(ctx context.Context, name string) (out ChannelTest, err error) {
+	return out, c.send(ctx, http.MethodPost, "/connections/"+url.PathEscape(name)+"/test", nil, ToTest{}, &out)
 }
 
 // TryMessage tells what a channel would make of a message as it comes; nothing is kept or sent.
@@ -352,6 +357,21 @@ func (c *Client) RenameDocument(ctx context.Context, kind, from, to string) (d D
 // CheckDocument returns what is wrong with a document, and keeps nothing.
 func (c *Client) CheckDocument(ctx context.Context, kind, name, text string) (checked Checked, err error) {
 	return checked, c.send(ctx, http.MethodPost, "/documents/"+url.PathEscape(kind)+"/"+url.PathEscape(name)+"/check", nil, DocumentText{text}, &checked)
+}
+
+// Consent is how it stands with the consent of a connection.
+func (c *Client) Consent(ctx context.Context, connection string) (out Consent, err error) {
+	return out, c.get(ctx, "/connections/"+url.PathEscape(connection)+"/consent", &out)
+}
+
+// AskForConsent begins to ask the person for consent, and returns where that is done.
+func (c *Client) AskForConsent(ctx context.Context, connection string) (out ConsentAddress, err error) {
+	return out, c.send(ctx, http.MethodPost, "/connections/"+url.PathEscape(connection)+"/consent", nil, nil, &out)
+}
+
+// WithdrawConsent forgets the consent of a connection, here and on the other side.
+func (c *Client) WithdrawConsent(ctx context.Context, connection string) error {
+	return c.send(ctx, http.MethodDelete, "/connections/"+url.PathEscape(connection)+"/consent", nil, nil, nil)
 }
 
 // PutSecret keeps the secret of a connection.

@@ -402,6 +402,27 @@ type Secret struct {
 	Secret string `json:"secret" required:"true" maxLength:"4096"`
 }
 
+// ToTest is a document as it is written, to be tried before it is kept; no text: as it is kept.
+type ToTest struct {
+	Text string `json:"text,omitempty" maxLength:"262144"`
+}
+
+// Consent is how it stands with somebody's consent that lets the service in to a system.
+type Consent struct {
+	Connected bool       `json:"connected" description:"Somebody has let the service in, and it holds."`
+	By        string     `json:"by,omitempty" description:"Who has."`
+	At        *time.Time `json:"at,omitempty"`
+	Scopes    []string   `json:"scopes" required:"true" description:"What it allows, in the words of the other side."`
+	EndsAt    *time.Time `json:"ends_at,omitempty" description:"Until when; left out where the other side does not say."`
+	Fault     string     `json:"fault,omitempty" description:"Why it cannot be used, or soon cannot."`
+	Failed    string     `json:"failed,omitempty" description:"Why the last asking came to nothing."`
+}
+
+// ConsentAddress is where a person is asked.
+type ConsentAddress struct {
+	Address string `json:"address" required:"true" description:"To be opened within a quarter of an hour, in a browser in which the same person is signed in to the console."`
+}
+
 // Trial is one message to a bot in a conversation that nobody else sees.
 type Trial struct {
 	Message string     `json:"message" required:"true" maxLength:"65536"`

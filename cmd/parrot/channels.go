@@ -24,11 +24,26 @@ func (c *call) channelFlags() {
 
 // testChannel tries whether all that a channel needs works.
 func (c *call) testChannel(cl *client.Client, name string) error {
-	out, err := cl.TestChannel(c.ctx, name)
-	if err != nil {
-		return err
+	return c.tested(name)(cl.TestChannel(c.ctx, name))
+}
+
+// testConnection tries whether channels can work through a connection.
+func (c *call) testConnection(cl *client.Client, name string) error {
+	return c.tested(name)(cl.TestConnection(c.ctx, name))
+}
+
+// tested prints what a test found of something; one that does not work is an error.
+func (c *call) tested(name string) func(client.ChannelTest, error) error {
+	return func(out client.ChannelTest, err error) error {
+		if err != nil {
+			return err
+		}
+		return c.printTest(name, out)
 	}
-	err = c.print(out, func(w io.Writer) {
+}
+
+func (c *call) printTest(name string, out client.ChannelTest) error {
+	err := c.print(out, func(w io.Writer) {
 		if !out.Works {
 			return
 		}

@@ -18,6 +18,9 @@ var moreActions = map[string][]action{
 	"connection": {
 		{"secret", "parrot connection secret client-book < secret.txt", (*call).setSecret},
 		{"models", "parrot connection models reading-desk", (*call).listModels},
+		{"test", "parrot connection test office-mailbox", (*call).testConnection},
+		{"consent", "parrot connection consent office-mailbox", (*call).consent},
+		{"withdraw", "parrot connection withdraw office-mailbox", (*call).withdrawConsent},
 	},
 	"sheet": {{"rows", "parrot sheet rows enquiries", (*call).showRows}},
 	"form":  {{"entries", "parrot form entries group-enquiry", (*call).showEntries}},
@@ -340,6 +343,51 @@ func (c *call) setSecret(cl *client.Client, connection string) error {
 	}
 	return c.print(map[string]string{"connection": connection}, func(w io.Writer) {
 		fmt.Fprintf(w, "The secret of %s is kept, sealed. It cannot be read back.\n", connection)
+	})
+}
+
+// consent tells how it stands with the consent of a connection, and where it is given.
+func (c *call) consent(cl *client.Client, connection string) error {
+	state, err := cl.Consent(c.ctx, connection)
+	if err != nil {
+		return err
+	}
+	var ask client.ConsentAddress
+	if !state.Connected || state.Fault != "" {
+		if ask, err = cl.AskForConsent(c.ctx, connection); err != nil {
+			return err
+		}
+	}
+	return c.print(struct {
+		client.Consent
+		Address string `json:"address,omitempty"`
+	}{state, ask.Address}, func(w io.Writer) {
+		if state.Connected {
+			fmt.Fprintf(w, "%s has connected %s, %s.\n", state.By, connection, ago(*state.At))
+			if len(state.Scopes) > 0 {
+				fmt.Fprintf(w, "It may: %s.\n", strings.Join(state.Scopes, ", "))
+			}
+			if state.EndsAt != nil {
+				fmt.Fprintf(w, "Until %s.\n", ago(*state.EndsAt))
+			}
+		}
+		for _, said := range []string{state.Fault, state.Failed} {
+			if said != "" {
+				fmt.Fprintln(w, said)
+			}
+		}
+		if ask.Address != "" {
+			fmt.Fprintf(w, "Open this within a quarter of an hour, in a browser in which you are signed in to the console:\n%s\n", ask.Address)
+		}
+	})
+}
+
+func (c *call) withdrawConsent(cl *client.Client, connection string) error {
+	if err := cl.WithdrawConsent(c.ctx, connection); err != nil {
+		return err
+	}
+	return c.print(map[string]string{"connection": connection}, func(w io.Writer) {
+		fmt.Fprintf(w, "%s is not connected any more.\n", connection)
 	})
 }
 

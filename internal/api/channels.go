@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"urgentparrot.example/client"
+	"urgentparrot.example/internal/core/document"
+	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/store"
 )
@@ -25,11 +27,24 @@ func listChannels(q *request) (page client.ChannelPage, err error) {
 
 func lookAtChannel(q *request) error { return q.workspace.Channels.Look(q.Param("name")) }
 
-func testChannel(q *request) (out client.ChannelTest, err error) {
-	out.Found, err = q.workspace.Channels.Test(q.Request.Context(), q.Param("name"))
-	if errors.Is(err, store.ErrNotFound) {
+func testChannel(q *request, in client.ToTest) (client.ChannelTest, error) {
+	ctx, name := q.Request.Context(), q.Param("name")
+	if in.Text != "" {
+		return tested(q.workspace.Channels.TestDraft(ctx, name, in.Text))
+	}
+	return tested(q.workspace.Channels.Test(ctx, name))
+}
+
+func testConnection(q *request, in client.ToTest) (client.ChannelTest, error) {
+	return tested(q.workspace.Channels.TestConnection(q.Request.Context(), q.Param("name"), in.Text))
+}
+
+func tested(found []string, err error) (out client.ChannelTest, _ error) {
+	var wrong document.Problems
+	if errors.Is(err, store.ErrNotFound) || errors.Is(err, engine.ErrUnknown) || errors.As(err, &wrong) {
 		return out, err
 	}
+	out.Found = found
 	if out.Works = err == nil; err != nil {
 		out.Why = err.Error()
 	}

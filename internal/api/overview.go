@@ -144,6 +144,9 @@ func (q *request) troubles(ctx context.Context) ([]client.Trouble, error) {
 	for _, fault := range q.workspace.Documents.Unbound(ctx) {
 		list = append(list, client.Trouble{What: "A connection has no secret to use", Detail: fault, GivenUp: true})
 	}
+	for _, fault := range q.workspace.Consents.Faults(ctx) {
+		list = append(list, client.Trouble{What: "A connection waits for consent", Detail: fault, GivenUp: true})
+	}
 	for _, ch := range q.workspace.Channels.States() {
 		if ch.Fault != "" {
 			list = append(list, client.Trouble{What: "The channel " + ch.Title + " does not work", Detail: ch.Fault, GivenUp: true})

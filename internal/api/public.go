@@ -29,6 +29,7 @@ func (s *Server) public() {
 		}
 		c.String(http.StatusOK, "ok\n")
 	})
+	s.engine.GET("/consent/:workspace", s.consented)
 	for _, kind := range kinds.Channels {
 		if kind.Path != "" && !s.paths[kind.Path] {
 			s.paths[kind.Path] = true

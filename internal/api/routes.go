@@ -175,7 +175,8 @@ var routes = sync.OnceValue(func() []route {
 
 		{"GET", "/channel-states", "Channels", "Which channels there are, and whether they work", nil, gives(listChannels), ok, false},
 		{"POST", "/channels/:name/look", "Channels", "Look for what is new at once", byName{}, does(lookAtChannel), ok, false},
-		{"POST", "/channels/:name/test", "Channels", "Try whether all that a channel needs works; nothing is sent", byName{}, gives(testChannel), ok, false},
+		{"POST", "/channels/:name/test", "Channels", "Try whether all that a channel needs works; nothing is sent", byName{}, takes(testChannel), ok, false},
+		{"POST", "/connections/:name/test", "Channels", "Try whether a connection that channels use works; nothing is sent", byName{}, takes(testConnection), ok, false},
 		{"POST", "/channels/:name/try", "Channels", "What would be made of a message as it comes, and answered; nothing is kept or sent", byName{}, takesLarge(tryMessage, rawLimit), ok, false},
 		{"POST", "/channels/:name/past", "Channels", "Take in what came before, without answering it", byName{}, takes(takePast), ok, false},
 
@@ -241,6 +242,9 @@ var routes = sync.OnceValue(func() []route {
 		{"GET", "/schemas/:kind", "Documents", "The JSON Schema of a kind of documents, for editors", byKind{}, writes("application/schema+json", nil, documentSchema), ok, false},
 		{"PUT", "/connections/:name/secret", "Documents", "Set the secret of a connection", byName{}, doesWith(putSecret), ok, false},
 
+		{"GET", "/connections/:name/consent", "Documents", "How it stands with the consent by which a connection works", byName{}, gives(showConsent), ok, false},
+		{"POST", "/connections/:name/consent", "Documents", "Begin to ask for consent: where the person is asked, in a browser", byName{}, gives(askForConsent), created, false},
+		{"DELETE", "/connections/:name/consent", "Documents", "Forget the consent of a connection, and tell the other side", byName{}, does(withdrawConsent), ok, false},
 		{"GET", "/connections/:name/models", "Documents", "The models that a model server has", byName{}, gives(listModels), ok, false},
 
 		{"POST", "/model-servers", "Documents", "The models that the server at an address has, before it is kept as a connection", nil, takes(modelsAt), ok, false},

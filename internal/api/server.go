@@ -129,7 +129,7 @@ func (s *Server) fail(c *gin.Context, err error) {
 		problem.Write(c.Writer, problem.New(problem.Conflict, "someone else changed it since you read it; load it again and repeat your change", ""))
 	case errors.Is(err, engine.ErrUnknown), errors.Is(err, engine.ErrNeeded):
 		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), ""))
-	case errors.Is(err, engine.ErrNotLive), errors.Is(err, engine.ErrUnfit), errors.Is(err, engine.ErrTrial):
+	case errors.Is(err, engine.ErrNotLive), errors.Is(err, engine.ErrConsent), errors.Is(err, engine.ErrUnfit), errors.Is(err, engine.ErrTrial):
 		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), ""))
 	case errors.Is(err, engine.ErrBadSecret):
 		problem.Write(c.Writer, problem.New(problem.BadInput, err.Error(), "secret"))

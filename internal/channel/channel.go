@@ -116,6 +116,7 @@ type Setup struct {
 	Title   func() string        // the business's name
 	Address string               // of the connection
 	Secret  string               // of the connection, in the clear
+	Token   outbound.Token       // in its place, where somebody has let the service in; nil elsewhere
 	Other   workspace.Connection // the connection itself
 	Rules   outbound.Rules       // for connecting to other systems
 	// LookupTXT asks for text records of the domain name system; nil: as the system does.

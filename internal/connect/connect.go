@@ -36,6 +36,8 @@ type Endpoint struct {
 	Header  string // that the secret is sent in; "": as a bearer token
 	Client  *http.Client
 	Clock   clock.Clock
+
+	renews *renewing // nil: the secret stays what it is
 }
 
 // call sends a request and decodes the JSON that comes back into into, unless it
@@ -135,11 +137,17 @@ func (e Endpoint) sign(h http.Header) {
 // were sent, and what they say is shown, kept and logged.
 func (e Endpoint) withoutSecret(raw []byte) []byte {
 	const shortest = 4 // bytes of a secret that can be told from other words
-	if len(e.Secret) < shortest {
-		return raw
+	secrets := []string{e.Secret}
+	if e.renews != nil {
+		secrets = append(secrets, e.renews.secret())
 	}
-	for _, form := range []string{e.Secret, url.QueryEscape(e.Secret), base64.StdEncoding.EncodeToString([]byte(e.Secret)), strings.Trim(string(quoted(e.Secret)), `"`)} {
-		raw = bytes.ReplaceAll(raw, []byte(form), []byte("***"))
+	for _, secret := range secrets {
+		if len(secret) < shortest {
+			continue
+		}
+		for _, form := range []string{secret, url.QueryEscape(secret), base64.StdEncoding.EncodeToString([]byte(secret)), strings.Trim(string(quoted(secret)), `"`)} {
+			raw = bytes.ReplaceAll(raw, []byte(form), []byte("***"))
+		}
 	}
 	return raw
 }

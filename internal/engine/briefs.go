@@ -42,6 +42,11 @@ func (w *Workspace) ExplainBot(ctx context.Context, b bot.Brief) (powers []bot.P
 		if !ok {
 			continue // that is an error of the document
 		}
+		if conn.Consent != nil {
+			if s, err := w.Consents.State(ctx, name); err == nil && s.Fault != "" {
+				lacks("The connection %s: %s", name, s.Fault)
+			}
+		}
 		_, _, none := w.store.Secret(ctx, name)
 		if _, err := w.Documents.secret(ctx, conn); err != nil {
 			lacks("%s", err.Error()+".")

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/store"
 )
 
@@ -72,6 +73,66 @@ func (c *Channels) Test(ctx context.Context, name string) (found []string, err e
 		return nil, errors.New(why)
 	}
 	return nil, nil
+}
+
+// TestDraft is Test of a channel as a text has it. A text that is wrong is document.Problems.
+func (c *Channels) TestDraft(ctx context.Context, name, text string) (found []string, err error) {
+	read, err := c.w.Documents.read(store.Document{Kind: "channel", Name: name, Text: text})
+	if err != nil {
+		return nil, err
+	}
+	settings := read.(channel.Settings)
+	conn, there := find[workspace.Connection](c.w.config.Load(), settings.Common().Connection)
+	for _, kind := range c.w.options.Channels {
+		if kind.Name != settings.Common().Kind {
+			continue
+		}
+		if kind.Needs != "" && !there {
+			return nil, fmt.Errorf("%wthere is no connection called %s", ErrUnknown, settings.Common().Connection)
+		}
+		found, err = c.test(ctx, kind, settings, conn)
+	}
+	return found, err
+}
+
+// TestConnection tries whether channels can work through a connection, as it is kept or, if
+// there is one, as a text has it. Kinds that no channel tests are ErrUnknown.
+func (c *Channels) TestConnection(ctx context.Context, name, text string) (found []string, err error) {
+	conn, there := find[workspace.Connection](c.w.config.Load(), name)
+	if text != "" {
+		read, err := c.w.Documents.read(store.Document{Kind: "connection", Name: name, Text: text})
+		if err != nil {
+			return nil, err
+		}
+		conn = read.(workspace.Connection)
+	} else if !there {
+		return nil, store.ErrNotFound
+	}
+	for _, kind := range c.w.options.Channels {
+		if kind.To == "" || kind.To != conn.Kind {
+			continue
+		}
+		settings, err := channel.Parse([]channel.Kind{kind})("", []byte(kind.Example))
+		if err != nil {
+			return nil, err
+		}
+		return c.test(ctx, kind, settings.(channel.Settings), conn)
+	}
+	return nil, fmt.Errorf("%wa connection of this kind is tried with the tools and bots that use it", ErrUnknown)
+}
+
+// test opens an adapter only to test it.
+func (c *Channels) test(ctx context.Context, kind channel.Kind, settings channel.Settings, conn workspace.Connection) (found []string, err error) {
+	adapter, err := c.adapter(ctx, kind, settings, conn)
+	if err != nil {
+		return nil, err
+	}
+	if tester, ok := adapter.(channel.Tester); ok {
+		ctx, cancel := context.WithTimeout(ctx, testTime)
+		defer cancel()
+		found, err = tester.Test(ctx)
+	}
+	return found, errors.Join(err, adapter.Close())
 }
 
 // A Tried message is what would be made of one.

@@ -143,6 +143,11 @@ func (c *Channels) madeOf(ctx context.Context, config *config, ch *workspace.Cha
 			return "", err
 		}
 		b.Write(sealed)
+		consent, err := c.w.store.Consent(ctx, ch.Connection)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return "", err
+		}
+		fmt.Fprint(&b, consent.At.UnixMilli()) // what it gives is renewed, and stays the same consent
 	}
 	_, led := find[bot.Brief](config, ch.Bot)
 	fmt.Fprint(&b, led)
@@ -157,25 +162,8 @@ func (c *Channels) start(ctx context.Context, config *config, ch *openChannel, s
 	if _, ok := find[bot.Brief](config, ch.Bot); !ok {
 		return fmt.Errorf("there is no bot called %s", ch.Bot)
 	}
-	key, err := derive(c.w.key, ch.Kind+" "+ch.Name)
-	if err != nil {
-		return err
-	}
-	setup := channel.Setup{
-		Room: room{c, ch.Name}, Title: func() string { return c.w.Documents.Settings().Title },
-		Key: key, Client: c.w.client, Rules: c.w.options.Rules, Clock: c.w.Clock, Log: c.w.log.With("channel", ch.Name),
-	}
-	if ch.Connection != "" {
-		conn, _ := find[workspace.Connection](config, ch.Connection)
-		setup.Address, setup.Other = conn.Address, conn
-		if setup.Secret, err = c.w.Documents.secret(ctx, conn); err != nil {
-			return err
-		}
-		if ch.kind.Sealed && setup.Secret == "" {
-			return fmt.Errorf("the connection %s has no secret yet; set it with: parrot connection secret %s", ch.Connection, ch.Connection)
-		}
-	}
-	adapter, err := ch.kind.Open(settings, setup)
+	conn, _ := find[workspace.Connection](config, ch.Connection)
+	adapter, err := c.adapter(ctx, ch.kind, settings, conn)
 	if err != nil {
 		return err
 	}
@@ -184,6 +172,32 @@ func (c *Channels) start(ctx context.Context, config *config, ch *openChannel, s
 	ch.stop = stop
 	ch.ended.Go(func() { ch.run(running, c) })
 	return nil
+}
+
+// adapter opens the adapter of a channel, for a connection if it needs one.
+func (c *Channels) adapter(ctx context.Context, kind channel.Kind, settings channel.Settings, conn workspace.Connection) (channel.Adapter, error) {
+	name := settings.Common().Name
+	key, err := derive(c.w.key, kind.Name+" "+name)
+	if err != nil {
+		return nil, err
+	}
+	setup := channel.Setup{
+		Room: room{c, name}, Title: func() string { return c.w.Documents.Settings().Title },
+		Key: key, Client: c.w.client, Rules: c.w.options.Rules, Clock: c.w.Clock, Log: c.w.log.With("channel", name),
+	}
+	if conn.Name != "" {
+		setup.Address, setup.Other, setup.Token = conn.Address, conn, c.w.Consents.tokenOf(conn)
+		if setup.Token != nil {
+			if kind.Sealed {
+				return nil, fmt.Errorf("a %s signs with a secret, and the connection %s asks for consent", strings.ToLower(kind.Title), conn.Name)
+			}
+		} else if setup.Secret, err = c.w.Documents.secret(ctx, conn); err != nil {
+			return nil, err
+		} else if kind.Sealed && setup.Secret == "" {
+			return nil, fmt.Errorf("the connection %s has no secret yet; set it with: parrot connection secret %s", conn.Name, conn.Name)
+		}
+	}
+	return kind.Open(settings, setup)
 }
 
 // run keeps an adapter running while its channel is open, with growing pauses

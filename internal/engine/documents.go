@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"reflect"
 	"slices"
 	"strings"
@@ -164,13 +165,21 @@ func (d *Documents) Put(ctx context.Context, kind, name, source string, ifVersio
 		return 0, err
 	}
 	kept := store.Document{Kind: kind, Name: name, Text: source, UpdatedAt: d.w.Clock.Now(), Author: author(ctx)}
-	if err := d.w.write(ctx, func(tx *store.Tx) (err error) {
+	err = d.change(ctx, func(tx *store.Tx) (err error) {
 		version, err = tx.PutDocument(kept, ifVersion)
 		return err
-	}); err != nil {
-		return version, err
+	})
+	return version, err
+}
+
+// change writes documents, works with them from then on, and tells those who watch: who is told
+// of one finds it in use.
+func (d *Documents) change(ctx context.Context, work func(*store.Tx) error) error {
+	if err := d.w.store.Write(ctx, work); err != nil {
+		return err
 	}
-	return version, d.w.reload(ctx)
+	defer d.w.hub.signal(Events)
+	return d.w.reload(ctx)
 }
 
 // mostDraft is how many bytes a draft may have.
@@ -296,10 +305,7 @@ func (d *Documents) Remove(ctx context.Context, kind, name string) error {
 			return fmt.Errorf("%w: %s; change those first", ErrNeeded, strings.Join(names, ", "))
 		}
 	}
-	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.RemoveDocument(kind, name, d.w.Clock.Now()) }); err != nil {
-		return err
-	}
-	return d.w.reload(ctx)
+	return d.change(ctx, func(tx *store.Tx) error { return tx.RemoveDocument(kind, name, d.w.Clock.Now()) })
 }
 
 // ErrBadSecret is wrapped by errors of secrets that are none.
@@ -321,12 +327,9 @@ func (d *Documents) PutSecret(ctx context.Context, connection, secret string) er
 	if err != nil {
 		return err
 	}
-	if err := d.w.write(ctx, func(tx *store.Tx) error {
+	return d.change(ctx, func(tx *store.Tx) error {
 		return tx.PutSecret(connection, sealed, conn.Origin(), d.w.Clock.Now())
-	}); err != nil {
-		return err
-	}
-	return d.w.reload(ctx)
+	})
 }
 
 // secret returns the secret of a connection in the clear, "" if it has none. It is
@@ -371,10 +374,20 @@ func (d *Documents) bindSecrets(ctx context.Context) error {
 
 // endpoint returns the HTTP system of a connection, ready to be called.
 func (d *Documents) endpoint(ctx context.Context, name string) (connect.Endpoint, error) {
+	return d.endpointBy(ctx, name, d.w.client)
+}
+
+// endpointBy is endpoint for calls by another client than the usual one.
+func (d *Documents) endpointBy(ctx context.Context, name string, client *http.Client) (connect.Endpoint, error) {
 	conn, ok := find[workspace.Connection](d.w.config.Load(), name)
 	if !ok {
 		return connect.Endpoint{}, fmt.Errorf("there is no connection called %s", name)
 	}
-	secret, err := d.secret(ctx, conn)
-	return connect.Endpoint{Title: conn.Title, Address: conn.Address, Secret: secret, Header: conn.Header, Client: d.w.client, Clock: d.w.Clock}, err
+	endpoint := connect.Endpoint{Title: conn.Title, Address: conn.Address, Header: conn.Header, Client: client, Clock: d.w.Clock}
+	var err error
+	if token := d.w.Consents.tokenOf(conn); token != nil {
+		return endpoint.Signed(ctx, token)
+	}
+	endpoint.Secret, err = d.secret(ctx, conn)
+	return endpoint, err
 }

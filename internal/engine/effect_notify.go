@@ -62,15 +62,17 @@ var notifyKind = EffectKind{
 
 // mailServer is the server that a connection sends mails by.
 func (w *Workspace) mailServer(ctx context.Context, conn workspace.Connection) (*submission.Server, error) {
-	secret, err := w.Documents.secret(ctx, conn)
-	if err != nil {
-		return nil, err
-	}
-	s := &submission.Server{Address: conn.Address, Security: conn.Security, Secret: secret, Rules: w.options.Rules}
+	s := &submission.Server{Address: conn.Address, Security: conn.Security, Token: w.Consents.tokenOf(conn), Rules: w.options.Rules}
 	if conn.Kind == workspace.Mailbox {
 		s.Address = conn.Sends
 	}
-	if secret != "" {
+	if s.Token == nil {
+		var err error
+		if s.Secret, err = w.Documents.secret(ctx, conn); err != nil {
+			return nil, err
+		}
+	}
+	if s.Secret != "" || s.Token != nil {
 		s.User, s.Security = cmp.Or(conn.User, conn.From), conn.SecurityAt(s.Address)
 	}
 	return s, nil

@@ -232,20 +232,14 @@ func (d *Documents) GoLive(ctx context.Context, kind, name string, version int, 
 			return err
 		}
 	}
-	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.GoLive(kind, name, version, person, d.w.Clock.Now()) }); err != nil {
-		return err
-	}
-	return d.w.reload(ctx)
+	return d.change(ctx, func(tx *store.Tx) error { return tx.GoLive(kind, name, version, person, d.w.Clock.Now()) })
 }
 
 // TakeDown makes a flow a draft alone: it does not start any more. Runs go on.
 func (d *Documents) TakeDown(ctx context.Context, kind, name, person string) error {
 	d.editing.Lock()
 	defer d.editing.Unlock()
-	if err := d.w.write(ctx, func(tx *store.Tx) error { return tx.GoLive(kind, name, 0, person, d.w.Clock.Now()) }); err != nil {
-		return err
-	}
-	return d.w.reload(ctx)
+	return d.change(ctx, func(tx *store.Tx) error { return tx.GoLive(kind, name, 0, person, d.w.Clock.Now()) })
 }
 
 func errorsOf(findings []document.Finding) (problems document.Problems) {

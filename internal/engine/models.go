@@ -155,11 +155,10 @@ func (w *Workspace) askModel(ctx context.Context, connection, bot string, reques
 	if !ok {
 		return fail(fmt.Errorf("there is no connection called %s", connection))
 	}
-	endpoint, err := w.Documents.endpoint(ctx, connection)
+	endpoint, err := w.Documents.endpointBy(ctx, connection, w.models)
 	if err != nil {
 		return fail(err)
 	}
-	endpoint.Client = w.models
 	reply, err := endpoint.Chat(ctx, connect.Model{Name: conn.Model, Temperature: conn.Temperature, Output: conn.Output}, request)
 	if err != nil {
 		if ctx.Err() != nil {

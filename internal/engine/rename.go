@@ -42,14 +42,25 @@ func (d *Documents) Rename(ctx context.Context, kind, from, to string) error {
 	if err != nil {
 		return err
 	}
+	var consent *store.Consent
+	if kind == "connection" {
+		if consent, err = d.w.Consents.resealed(ctx, from, to); err != nil {
+			return err
+		}
+	}
 	now := d.w.Clock.Now()
-	if err := d.w.write(ctx, func(tx *store.Tx) error {
+	if err := d.w.store.Write(ctx, func(tx *store.Tx) error {
 		if err := tx.RenameDocument(kind, from, to, now); err != nil {
 			return err
 		}
 		for _, text := range rewritten {
 			text.UpdatedAt = now
 			if err := tx.Rewrite(text); err != nil {
+				return err
+			}
+		}
+		if consent != nil {
+			if err := tx.PutConsent(*consent, now); err != nil {
 				return err
 			}
 		}
@@ -61,6 +72,7 @@ func (d *Documents) Rename(ctx context.Context, kind, from, to string) error {
 		return err
 	}
 	d.w.Outbox.renamed.Store(true)
+	defer d.w.hub.signal(Events)
 	if err := d.w.reload(ctx); err != nil {
 		return err
 	}

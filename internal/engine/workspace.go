@@ -89,10 +89,11 @@ type Workspace struct {
 	Tools     *Tools
 	Contacts  *Contacts // what is known of those who wrote
 	Sheets    *Sheets
-	Outbox    *Outbox // what is to be done outside
-	Timers    *Timers // what is to happen at a time
-	Access    *Access // who may come in
-	Flows     *Flows  // what happens step by step
+	Outbox    *Outbox   // what is to be done outside
+	Timers    *Timers   // what is to happen at a time
+	Access    *Access   // who may come in
+	Consents  *Consents // who has let us in to other systems
+	Flows     *Flows    // what happens step by step
 	Forms     *Forms
 
 	folder   string
@@ -186,7 +187,7 @@ func (w *Workspace) open(ctx context.Context) (err error) {
 	w.models = &http.Client{Transport: patient, CheckRedirect: w.client.CheckRedirect}
 	w.Documents, w.Inbox, w.Contacts, w.Tools = &Documents{w: w}, &Inbox{w}, &Contacts{w}, &Tools{w}
 	w.Channels, w.Outbox, w.Timers = newChannels(w), newOutbox(w), newTimers(w)
-	w.Access = newAccess(w)
+	w.Access, w.Consents = newAccess(w), newConsents(w)
 	w.Flows, w.Forms = newFlows(w), &Forms{w}
 	w.turns, w.finished, w.Sheets = newQueue(w.decide), newFinished(w), newSheets(w)
 	if err := w.start(ctx); err != nil {

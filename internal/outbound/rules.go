@@ -104,6 +104,11 @@ func (r Rules) Transport() *http.Transport {
 	return t
 }
 
+// A Token gives what requests to another system are signed with, of a system that somebody has
+// let the service in to. refused is one that the system did not take, "" for none: another is
+// got then. An error says why there is none.
+type Token func(ctx context.Context, refused string) (string, error)
+
 // Excerpt is the beginning of what another system says, on one line, for messages.
 func Excerpt(said []byte) string {
 	const most = 200 // letters

@@ -11,7 +11,7 @@ import (
 var namedIn = map[string][][2]string{
 	"bot":        {{"conversation", "bot"}, {"model_use", "bot"}},
 	"channel":    {{"handle", "channel"}, {"conversation", "channel"}, {"message", "channel"}, {"opt_out", "channel"}, {"channel_state", "channel"}},
-	"connection": {{"contact_record", "connection"}, {"model_use", "connection"}, {"reply_token", "connection"}, {"secret", "name"}},
+	"connection": {{"consent", "connection"}, {"consent_asked", "connection"}, {"contact_record", "connection"}, {"model_use", "connection"}, {"reply_token", "connection"}, {"secret", "name"}},
 	"sheet":      {{"sheet_row", "sheet"}},
 	"flow":       {{"run", "flow"}, {"flow_fired", "flow"}, {"posted", "flow"}, {"milestone", "flow"}},
 	"form":       {{"form_entry", "form"}},

@@ -26,7 +26,7 @@ type Server struct {
 	Security string // workspace.TLS, StartTLS or NoSecurity
 	User     string // "": nobody signs in
 	Secret   string
-	Bearer   bool // the secret is a token of OAuth 2
+	Token    outbound.Token // who signs in does it with a token of OAuth 2; nil: with the secret
 	Rules    outbound.Rules
 	Roots    *tls.Config // of whom is trusted; nil: as the system says
 
@@ -108,8 +108,30 @@ func (s *Server) Close() {
 	s.idle = nil
 }
 
-// Connect opens a connection and signs in, without handing anything over.
+// Connect opens a connection and signs in, without handing anything over. A token that the
+// server does not take is renewed once.
 func (s *Server) Connect(ctx context.Context) (*smtp.Client, error) {
+	if s.Token == nil {
+		return s.connect(ctx, s.Secret)
+	}
+	token, err := s.Token(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	client, err := s.connect(ctx, token)
+	if errors.Is(err, errSignIn) {
+		if token, err = s.Token(ctx, token); err == nil {
+			client, err = s.connect(ctx, token)
+		}
+	}
+	return client, err
+}
+
+// errSignIn is wrapped by what a server says to those whom it does not let in. It says nothing
+// of a mail, which is tried again.
+var errSignIn = errors.New("the mail server does not let us in")
+
+func (s *Server) connect(ctx context.Context, secret string) (*smtp.Client, error) {
 	conn, err := s.Rules.Dial(ctx, "tcp", s.Address)
 	if err != nil {
 		return nil, fmt.Errorf("the mail server cannot be reached: %w", err)
@@ -124,7 +146,14 @@ func (s *Server) Connect(ctx context.Context) (*smtp.Client, error) {
 	}
 	client, err := s.greeted(conn)
 	if err == nil {
-		err = s.signIn(client)
+		if err = s.signIn(client, secret); err != nil {
+			var answer *smtp.SMTPError
+			var token *sasl.OAuthBearerError
+			if errors.As(err, &answer) || errors.As(err, &token) {
+				conn.Close()
+				return nil, fmt.Errorf("%w: %s", errSignIn, outbound.Excerpt([]byte(err.Error())))
+			}
+		}
 	}
 	if err != nil {
 		conn.Close()
@@ -168,18 +197,18 @@ func hello() string {
 }
 
 // signIn signs in by the way that the server knows.
-func (s *Server) signIn(client *smtp.Client) error {
+func (s *Server) signIn(client *smtp.Client, secret string) error {
 	switch {
-	case s.User == "" || s.Secret == "":
+	case s.User == "" || secret == "":
 		return nil
-	case s.Bearer && client.SupportsAuth(sasl.OAuthBearer):
-		return client.Auth(sasl.NewOAuthBearerClient(&sasl.OAuthBearerOptions{Username: s.User, Token: s.Secret}))
-	case s.Bearer:
+	case s.Token != nil && client.SupportsAuth(sasl.OAuthBearer):
+		return client.Auth(sasl.NewOAuthBearerClient(&sasl.OAuthBearerOptions{Username: s.User, Token: secret}))
+	case s.Token != nil:
 		return fmt.Errorf("%w: the mail server takes no tokens (OAUTHBEARER)", outbound.ErrRefused)
 	case client.SupportsAuth(sasl.Plain):
-		return client.Auth(sasl.NewPlainClient("", s.User, s.Secret))
+		return client.Auth(sasl.NewPlainClient("", s.User, secret))
 	case client.SupportsAuth(sasl.Login):
-		return client.Auth(sasl.NewLoginClient(s.User, s.Secret))
+		return client.Auth(sasl.NewLoginClient(s.User, secret))
 	}
 	return fmt.Errorf("%w: the mail server knows no way of signing in that is known here (PLAIN, LOGIN, OAUTHBEARER)", outbound.ErrRefused)
 }

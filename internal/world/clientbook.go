@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"sync/atomic"
 )
 
 // A Person is a record of the client book.
@@ -23,6 +24,7 @@ type Person struct {
 // before changes nothing.
 type ClientBook struct {
 	Trouble Trouble
+	Guard   atomic.Pointer[ConsentDesk] // lets in only who has its consent; nil: everybody
 
 	mu     sync.Mutex
 	people []Person
@@ -50,6 +52,10 @@ func (b *ClientBook) People() []Person {
 // /people/ID.
 func (b *ClientBook) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if b.Trouble.strikes(w, r) {
+		return
+	}
+	if desk := b.Guard.Load(); desk != nil && !desk.Lets(strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "), "clients") {
+		http.Error(w, "nobody has let you in", http.StatusUnauthorized)
 		return
 	}
 	b.mu.Lock()

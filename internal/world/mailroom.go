@@ -37,11 +37,13 @@ type Mailroom struct {
 	imap    *imapserver.Server
 	box     *imapmemserver.User
 	started time.Time
+	desk    *ConsentDesk // whose tokens let in too
 
 	mu      sync.Mutex
 	mails   []Mail
 	ids     map[string]bool
-	address string // where the mailbox is served
+	letIn   map[*boxSession]bool // with a token
+	address string               // where the mailbox is served
 }
 
 // A Mail is one mail in the mailroom.
@@ -61,13 +63,14 @@ type Mail struct {
 // folders are those of the mailbox.
 var folders = []string{"INBOX", "Drafts", "Sent", "Junk"}
 
-func newMailroom() *Mailroom {
-	m := &Mailroom{ids: map[string]bool{}, started: time.Now(), box: imapmemserver.NewUser(OfficeAddress, OfficePassword)}
+func newMailroom(desk *ConsentDesk) *Mailroom {
+	m := &Mailroom{desk: desk, ids: map[string]bool{}, letIn: map[*boxSession]bool{}, started: time.Now(), box: imapmemserver.NewUser(OfficeAddress, OfficePassword)}
 	for _, folder := range folders {
 		if err := m.box.Create(folder, nil); err != nil {
 			panic(err) // it is empty
 		}
 	}
+	desk.ended = m.showOut
 	m.smtp = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) {
 		if m.isDown() {
 			return nil, &smtp.SMTPError{Code: 421, Message: "out of order"}
@@ -83,13 +86,13 @@ func newMailroom() *Mailroom {
 	boxes := imapmemserver.New()
 	boxes.AddUser(m.box)
 	m.imap = imapserver.New(&imapserver.Options{
-		NewSession: func(*imapserver.Conn) (imapserver.Session, *imapserver.GreetingData, error) {
+		NewSession: func(conn *imapserver.Conn) (imapserver.Session, *imapserver.GreetingData, error) {
 			if m.isDown() {
 				return nil, nil, errors.New("out of order")
 			}
-			return &boxSession{boxes.NewSession(), m}, nil, nil
+			return &boxSession{boxes.NewSession(), m, conn, ""}, nil, nil
 		},
-		Caps:         imap.CapSet{imap.CapIMAP4rev1: {}, imap.CapIdle: {}, imap.CapUIDPlus: {}, imap.CapSpecialUse: {}},
+		Caps:         imap.CapSet{imap.CapIMAP4rev1: {}, imap.CapIdle: {}, imap.CapUIDPlus: {}, imap.CapSpecialUse: {}, imap.AuthCap(sasl.OAuthBearer): {}},
 		InsecureAuth: true, Logger: quiet,
 	})
 	return m
@@ -107,7 +110,56 @@ func (m *Mailroom) serveBox(l net.Listener) error {
 // with each start, and it says so.
 type boxSession struct {
 	imapserver.Session
-	room *Mailroom
+	room  *Mailroom
+	conn  *imapserver.Conn
+	token string // by which it was let in, "": by the password
+}
+
+// AuthenticateMechanisms and Authenticate are imapserver.SessionSASL's.
+func (s *boxSession) AuthenticateMechanisms() []string { return []string{sasl.Plain, sasl.OAuthBearer} }
+
+func (s *boxSession) Authenticate(mechanism string) (sasl.Server, error) {
+	switch mechanism {
+	case sasl.OAuthBearer:
+		return s.room.bearer(func(token string) error {
+			s.token = token
+			s.room.mu.Lock()
+			s.room.letIn[s] = true
+			s.room.mu.Unlock()
+			return s.Session.Login(OfficeAddress, OfficePassword)
+		}), nil
+	case sasl.Plain:
+		return sasl.NewPlainServer(func(_, user, password string) error { return s.Session.Login(user, password) }), nil
+	}
+	return nil, errors.New("it is not known here")
+}
+
+// bearer lets in who has a token of the consent desk for the office's mails.
+func (m *Mailroom) bearer(in func(token string) error) sasl.Server {
+	return sasl.NewOAuthBearerServer(func(o sasl.OAuthBearerOptions) *sasl.OAuthBearerError {
+		if o.Username != OfficeAddress || !m.desk.Lets(o.Token, "mail") || in(o.Token) != nil {
+			return &sasl.OAuthBearerError{Status: "invalid_token", Schemes: "bearer"}
+		}
+		return nil
+	})
+}
+
+func (s *boxSession) Close() error {
+	s.room.mu.Lock()
+	delete(s.room.letIn, s)
+	s.room.mu.Unlock()
+	return s.Session.Close()
+}
+
+// showOut ends the connections of those whose consent is no more.
+func (m *Mailroom) showOut() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	for s := range m.letIn {
+		if !m.desk.Lets(s.token, "mail") {
+			s.conn.NetConn().Close()
+		}
+	}
 }
 
 func (s *boxSession) Select(folder string, options *imap.SelectOptions) (*imap.SelectData, error) {
@@ -223,9 +275,12 @@ func (s *mailSession) Reset()        { s.from, s.to = "", nil }
 func (s *mailSession) Logout() error { return nil }
 
 // AuthMechanisms and Auth are smtp.AuthSession's.
-func (s *mailSession) AuthMechanisms() []string { return []string{sasl.Plain} }
+func (s *mailSession) AuthMechanisms() []string { return []string{sasl.Plain, sasl.OAuthBearer} }
 
-func (s *mailSession) Auth(string) (sasl.Server, error) {
+func (s *mailSession) Auth(mechanism string) (sasl.Server, error) {
+	if mechanism == sasl.OAuthBearer {
+		return s.room.bearer(func(string) error { return nil }), nil
+	}
 	return sasl.NewPlainServer(func(_, user, password string) error {
 		if user != OfficeAddress || password != OfficePassword {
 			return smtp.ErrAuthFailed

@@ -4,12 +4,14 @@
 package world
 
 import (
+	"cmp"
 	"embed"
 	"encoding/json"
 	"fmt"
 	"html/template"
 	"net"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 )
@@ -37,6 +39,7 @@ type World struct {
 	Pager      *Pager
 	Ledger     *Ledger
 	Harbour    *Harbour
+	Consents   *ConsentDesk
 
 	options   Options
 	templates *template.Template
@@ -55,8 +58,9 @@ func New(o Options) (*World, error) {
 	if err != nil {
 		return nil, err
 	}
+	desk := newConsentDesk(o.Service + "/consent/" + o.Workspace)
 	w := &World{
-		Handset: handset, Mailroom: newMailroom(), ClientBook: newClientBook(), Timetable: &Timetable{now: o.Now, zone: o.Zone},
+		Handset: handset, Mailroom: newMailroom(desk), ClientBook: newClientBook(), Consents: desk, Timetable: &Timetable{now: o.Now, zone: o.Zone},
 		Website: newWebsite(), Desk: &ReadingDesk{}, Pager: &Pager{}, Ledger: newLedger(), Harbour: newHarbour(), options: o, mux: http.NewServeMux(),
 	}
 	if w.templates, err = template.ParseFS(pages, "pages/*.html"); err != nil {
@@ -90,6 +94,8 @@ func New(o Options) (*World, error) {
 	w.mux.HandleFunc("POST /pager/alerts", w.Pager.take)
 	w.mux.HandleFunc("GET /pager/alerts", w.Pager.list)
 	w.Desk.serve(w.mux)
+	w.Consents.serve(w.mux, w.consent)
+	w.mux.HandleFunc("GET /consent-desk", w.consent)
 	w.mux.Handle("GET /website/", w.Website)
 	w.mux.HandleFunc("GET /robots.txt", robots)
 	w.mux.HandleFunc("POST /trouble/{system}", w.trouble)
@@ -112,6 +118,26 @@ func (w *World) page(pattern, name string) {
 			fmt.Fprintf(rw, "<p>%v", err)
 		}
 	})
+}
+
+// scopes are what the consent desk asks for, in words.
+var scopes = map[string]string{"mail": "reading and sending the office's mails", "clients": "reading and writing the client book"}
+
+// consent shows the consent desk, or what is asked of the office there.
+func (w *World) consent(rw http.ResponseWriter, r *http.Request) {
+	shown := map[string]any{"Base": "http://" + r.Host, "Client": ConsentClient, "Secret": ConsentSecret, "Office": OfficeAddress}
+	if asked := r.URL.Query(); len(asked) > 0 {
+		shown["Asked"], shown["Wrong"] = asked, w.Consents.Wrong(asked)
+		var what []string
+		for _, scope := range strings.Fields(asked.Get("scope")) {
+			what = append(what, cmp.Or(scopes[scope], scope))
+		}
+		shown["What"] = cmp.Or(strings.Join(what, ", "), "nothing in particular")
+	}
+	rw.Header().Set("Content-Type", "text/html; charset=utf-8")
+	if err := w.templates.ExecuteTemplate(rw, "consent.html", shown); err != nil {
+		fmt.Fprintf(rw, "<p>%v", err)
+	}
 }
 
 // Trouble makes a stand-in fail or dawdle. The zero Trouble works well.
@@ -170,7 +196,7 @@ func (t *Trouble) strikes(w http.ResponseWriter, r *http.Request) bool {
 }
 
 func (w *World) systems() map[string]*Trouble {
-	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble, "pager": &w.Pager.Trouble, "ledger": &w.Ledger.Trouble, "harbour": &w.Harbour.Trouble, "mailroom": &w.Mailroom.Trouble}
+	return map[string]*Trouble{"handset": &w.Handset.Trouble, "client-book": &w.ClientBook.Trouble, "timetable": &w.Timetable.Trouble, "website": &w.Website.Trouble, "reading-desk": &w.Desk.Trouble, "pager": &w.Pager.Trouble, "ledger": &w.Ledger.Trouble, "harbour": &w.Harbour.Trouble, "mailroom": &w.Mailroom.Trouble, "consent-desk": &w.Consents.Trouble}
 }
 
 // trouble switches a stand-in down or up, from the start page.

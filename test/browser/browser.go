@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"strings"
 	"sync"
 	"time"
 
@@ -61,7 +62,7 @@ type Page struct {
 }
 
 // patience is how long a page may take for what is awaited.
-const patience = 15 * time.Second
+const patience = 30 * time.Second
 
 // Open opens a tab of a size in CSS pixels.
 func (b *Browser) Open(width, height int64, dark bool) (*Page, error) {
@@ -134,10 +135,16 @@ func (p *Page) Go(address string) error {
 	return err
 }
 
-// Await waits until a JavaScript expression is true.
+// Await waits until a JavaScript expression is true, on this page or one that it leads to.
 func (p *Page) Await(expression string) error {
 	before := p.failed
-	_, err := step(p, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingTimeout(patience-time.Second), chromedp.WithPollingInterval(50*time.Millisecond)))
+	var err error
+	for until := time.Now().Add(patience); ; p.failed = nil {
+		_, err = step(p, chromedp.Poll[bool]("!!("+expression+")", chromedp.WithPollingTimeout(patience-time.Second), chromedp.WithPollingInterval(50*time.Millisecond)))
+		if err == nil || before != nil || time.Now().After(until) || !strings.Contains(err.Error(), "navigated") && !strings.Contains(err.Error(), "find context") {
+			break
+		}
+	}
 	if err != nil && before == nil {
 		p.failed = nil
 		seen, _ := p.Text("")

@@ -69,7 +69,14 @@ export const api = {
   answerAfterAll: (message: string) => call<void>("POST", `/messages/${at(message)}/answer`, {}),
   channels: () => call<Schemas["ChannelPage"]>("GET", "/channel-states"),
   lookAtChannel: (name: string) => call<void>("POST", `/channels/${at(name)}/look`, {}),
-  testChannel: (name: string) => call<Schemas["ChannelTest"]>("POST", `/channels/${at(name)}/test`, {}),
+  testChannel: (name: string, text = "") =>
+    call<Schemas["ChannelTest"]>("POST", `/channels/${at(name)}/test`, { text }),
+  testConnection: (name: string, text: string) =>
+    call<Schemas["ChannelTest"]>("POST", `/connections/${at(name)}/test`, { text }),
+  consent: (connection: string) => call<Schemas["Consent"]>("GET", `/connections/${at(connection)}/consent`),
+  askForConsent: (connection: string) =>
+    call<Schemas["ConsentAddress"]>("POST", `/connections/${at(connection)}/consent`),
+  withdrawConsent: (connection: string) => call<void>("DELETE", `/connections/${at(connection)}/consent`),
   takePast: (name: string, from: string, to: string) =>
     call<Schemas["Channel"]>("POST", `/channels/${at(name)}/past`, { from, to }),
   held: () => call<Schemas["HeldPage"]>("GET", "/held"),

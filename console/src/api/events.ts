@@ -33,6 +33,7 @@ const readAgain: [string, string[]][] = [
     ["documents", "tools", "declared", "today", "flows", "flow", "versions", "forms", "channels"],
   ],
   ["urgent-parrot.channel", ["channels", "today"]],
+  ["urgent-parrot.consent", ["consent", "live-check", "today"]],
   ["urgent-parrot.run", ["flows", "runs", "run", "today", "messages"]],
   ["urgent-parrot.form", ["forms", "entries", "contacts"]],
   ["urgent-parrot.switch", ["today"]],

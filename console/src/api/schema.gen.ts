@@ -500,7 +500,11 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ToTest"];
+                };
+            };
             responses: {
                 /** @description OK */
                 200: {
@@ -681,6 +685,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/connections/{name}/consent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How it stands with the consent by which a connection works */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Consent"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Begin to ask for consent: where the person is asked, in a browser */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ConsentAddress"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        /** Forget the consent of a connection, and tell the other side */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/connections/{name}/models": {
         parameters: {
             query?: never;
@@ -769,6 +877,56 @@ export interface paths {
             };
         };
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connections/{name}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try whether a connection that channels use works; nothing is sent */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ToTest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ChannelTest"];
+                    };
+                };
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ProblemDetails"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -5863,6 +6021,29 @@ export interface components {
             used_since?: string;
             wrong: number;
         };
+        Consent: {
+            /** Format: date-time */
+            at?: string;
+            /** @description Who has. */
+            by?: string;
+            /** @description Somebody has let the service in, and it holds. */
+            connected?: boolean;
+            /**
+             * Format: date-time
+             * @description Until when; left out where the other side does not say.
+             */
+            ends_at?: string;
+            /** @description Why the last asking came to nothing. */
+            failed?: string;
+            /** @description Why it cannot be used, or soon cannot. */
+            fault?: string;
+            /** @description What it allows, in the words of the other side. */
+            scopes: string[];
+        };
+        ConsentAddress: {
+            /** @description To be opened within a quarter of an hour, in a browser in which the same person is signed in to the console. */
+            address: string;
+        };
         Contact: {
             address: string;
             /** @description It is not answered, and flows do not start for it. */
@@ -7294,6 +7475,9 @@ export interface components {
             /** Format: int64 */
             microseconds: number;
             part: string;
+        };
+        ToTest: {
+            text?: string;
         };
         Today: {
             channels: components["schemas"]["Channel"][];

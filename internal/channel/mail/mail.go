@@ -118,7 +118,7 @@ func open(s *Settings, setup channel.Setup) (*mailbox, error) {
 	}
 	m := &mailbox{Setup: setup, Settings: s, from: from, look: make(chan struct{}, 1)}
 	m.domain = from.Address[strings.LastIndexByte(from.Address, '@')+1:]
-	m.server = &submission.Server{Address: conn.Sends, Security: conn.SecurityAt(conn.Sends), User: m.user(), Secret: setup.Secret, Rules: setup.Rules}
+	m.server = &submission.Server{Address: conn.Sends, Security: conn.SecurityAt(conn.Sends), User: m.user(), Secret: setup.Secret, Token: setup.Token, Rules: setup.Rules}
 	return m, nil
 }
 

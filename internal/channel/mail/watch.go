@@ -14,6 +14,7 @@ import (
 
 	"github.com/emersion/go-imap/v2"
 	"github.com/emersion/go-imap/v2/imapclient"
+	"github.com/emersion/go-sasl"
 	"golang.org/x/sync/errgroup"
 
 	"urgentparrot.example/internal/core/workspace"
@@ -238,14 +239,56 @@ type session struct {
 	news   chan struct{}
 }
 
-// connect signs in to the mailbox.
+// errSignIn is wrapped by what a mailbox says to those whom it does not let in.
+var errSignIn = errors.New("the mailbox does not let")
+
+// connect signs in to the mailbox. A token that it does not take is renewed once.
 func (m *mailbox) connect(ctx context.Context) (*session, error) {
+	if m.Token == nil {
+		return m.connectWith(ctx, m.Secret)
+	}
+	token, err := m.Token(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	s, err := m.connectWith(ctx, token)
+	if errors.Is(err, errSignIn) {
+		if token, err = m.Token(ctx, token); err == nil {
+			s, err = m.connectWith(ctx, token)
+		}
+	}
+	return s, err
+}
+
+func (m *mailbox) connectWith(ctx context.Context, secret string) (*session, error) {
+	s, conn, err := m.greeted(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if m.Token != nil {
+		err = s.client.Authenticate(sasl.NewOAuthBearerClient(&sasl.OAuthBearerOptions{Username: m.user(), Token: secret}))
+	} else {
+		err = s.client.Login(m.user(), secret).Wait()
+	}
+	if err != nil {
+		s.close()
+		return nil, fmt.Errorf("%w %s sign in: %s", errSignIn, m.user(), outbound.Excerpt([]byte(err.Error())))
+	}
+	if err := conn.SetDeadline(time.Time{}); err != nil {
+		s.close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// greeted connects to the mailbox, which then has a while to let somebody sign in.
+func (m *mailbox) greeted(ctx context.Context) (*session, net.Conn, error) {
 	conn, err := m.Rules.Dial(ctx, "tcp", m.Other.Address)
 	if err != nil {
-		return nil, fmt.Errorf("the mailbox cannot be reached at %s: %w", m.Other.Address, err)
+		return nil, nil, fmt.Errorf("the mailbox cannot be reached at %s: %w", m.Other.Address, err)
 	}
 	if err := conn.SetDeadline(time.Now().Add(signInTime)); err != nil {
-		return nil, errors.Join(err, conn.Close())
+		return nil, nil, errors.Join(err, conn.Close())
 	}
 	s := &session{news: make(chan struct{}, 1)}
 	options := &imapclient.Options{UnilateralDataHandler: &imapclient.UnilateralDataHandler{Mailbox: func(*imapclient.UnilateralDataMailbox) {
@@ -261,7 +304,7 @@ func (m *mailbox) connect(ctx context.Context) (*session, error) {
 		s.client = imapclient.New(tls.Client(conn, options.TLSConfig), options)
 	case workspace.StartTLS:
 		if s.client, err = imapclient.NewStartTLS(conn, options); err != nil {
-			return nil, errors.Join(m.notIMAP(err), conn.Close())
+			return nil, nil, errors.Join(m.notIMAP(err), conn.Close())
 		}
 	default:
 		s.client = imapclient.New(conn, options)
@@ -269,17 +312,9 @@ func (m *mailbox) connect(ctx context.Context) (*session, error) {
 	s.stop = context.AfterFunc(ctx, func() { s.client.Close() })
 	if err := s.client.WaitGreeting(); err != nil {
 		s.close()
-		return nil, m.notIMAP(err)
+		return nil, nil, m.notIMAP(err)
 	}
-	if err := s.client.Login(m.user(), m.Secret).Wait(); err != nil {
-		s.close()
-		return nil, fmt.Errorf("the mailbox does not let %s sign in: %s", m.user(), outbound.Excerpt([]byte(err.Error())))
-	}
-	if err := conn.SetDeadline(time.Time{}); err != nil {
-		s.close()
-		return nil, err
-	}
-	return s, nil
+	return s, conn, nil
 }
 
 // notIMAP says why a session could not begin, without telling what another protocol says there.
@@ -425,6 +460,9 @@ func (m *mailbox) Past(ctx context.Context, from, to time.Time, progress func(do
 
 // Test signs in both ways, and returns the folders that the mailbox has.
 func (m *mailbox) Test(ctx context.Context) (found []string, err error) {
+	if m.Token == nil && m.Secret == "" {
+		return nil, m.testWithout(ctx)
+	}
 	s, err := m.connect(ctx)
 	if err != nil {
 		return nil, err
@@ -444,4 +482,19 @@ func (m *mailbox) Test(ctx context.Context) (found []string, err error) {
 	}
 	client.Close()
 	return found, nil
+}
+
+// testWithout tries what can be tried while there is no password.
+func (m *mailbox) testWithout(ctx context.Context) error {
+	s, _, err := m.greeted(ctx)
+	if err != nil {
+		return err
+	}
+	s.close()
+	client, err := m.server.Connect(ctx) // as nobody
+	if err != nil {
+		return fmt.Errorf("mails come in, but cannot go out by %s: %w", m.Other.Sends, err)
+	}
+	client.Close()
+	return errors.New("both servers answer; set the password, and it can sign in")
 }

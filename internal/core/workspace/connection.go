@@ -41,6 +41,7 @@ type Connection struct {
 	User     string         `yaml:"user"`     // smtp, mailbox: who signs in, with the secret; "": the sender, if there is a secret
 	Security string         `yaml:"security"` // smtp, mailbox: how the connection is kept private: see below
 	Header   string         `yaml:"header"`   // http, mcp: the header that the secret is sent in; "": as a bearer token
+	Consent  *Consent       `yaml:"consent"`  // somebody lets the service in; nil: with the secret
 
 	// Of a model server.
 	Model       string   `yaml:"model"`       // the name of the model, as the server lists it
@@ -90,11 +91,30 @@ func (conn Connection) Named() string { return conn.Name }
 // Refers is document.Document's.
 func (conn Connection) Refers() []document.Reference { return nil }
 
-// Origin is the part of the address that a secret is meant for: the scheme, host and
-// port of an HTTP system, or the mail server.
+// A Consent says whom the service asks to be let in, where the other side takes no password or
+// key but asks a person (OAuth 2). The connection's secret is then the service's own there, if
+// it was given one.
+type Consent struct {
+	Issuer    string   `yaml:"issuer"`    // tells its addresses by itself (RFC 8414)
+	Authorize string   `yaml:"authorize"` // where a person is asked, and
+	Token     string   `yaml:"token"`     // where tokens are got, of an issuer that does not
+	Client    string   `yaml:"client"`    // what the service is called there
+	Scopes    []string `yaml:"scopes"`    // what it asks to be allowed
+}
+
+// Origin is what a secret is meant for: the scheme, host and port of an HTTP system, the mail
+// servers, or where the tokens come from that somebody's consent gives.
 func (conn Connection) Origin() string {
+	if conn.Consent != nil {
+		return strings.ToLower(strings.TrimSpace(conn.Consent.Issuer + " " + conn.Consent.Token))
+	}
+	return conn.Reaches()
+}
+
+// Reaches is where what somebody consented to is sent.
+func (conn Connection) Reaches() string {
 	if conn.Kind == MailServer || conn.Kind == Mailbox {
-		return strings.ToLower(conn.Address)
+		return strings.ToLower(strings.TrimSpace(conn.Address + " " + conn.Sends))
 	}
 	u, err := url.Parse(conn.Address)
 	if err != nil {
@@ -196,10 +216,47 @@ func ParseConnection(file string, source []byte) (Connection, error) {
 	if conn.Header != "" && !headerName.MatchString(conn.Header) {
 		c.Wrong("$.header", "%q is not the name of a header; write one like X-Api-Key", conn.Header)
 	}
+	if conn.Consent != nil {
+		conn.Consent.check(c)
+		if _, is := conn.Program(); is {
+			c.Wrong("$.consent", "a program on this host asks nobody")
+		}
+	}
 	if conn.Title == "" {
 		conn.Title = conn.Name
 	}
 	return conn, c.Err()
+}
+
+// mostScopes is how many things a connection may ask for.
+const mostScopes = 40
+
+func (consent *Consent) check(c *document.Checker) {
+	for _, at := range []struct{ path, address string }{{"issuer", consent.Issuer}, {"authorize", consent.Authorize}, {"token", consent.Token}} {
+		if at.address == "" {
+			continue
+		}
+		if u, err := url.Parse(at.address); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.User != nil || u.Fragment != "" {
+			c.Wrong("$.consent."+at.path, "%q is not a web address; write it like https://accounts.example.org", at.address)
+		}
+	}
+	switch {
+	case consent.Issuer == "" && consent.Authorize == "" && consent.Token == "":
+		c.Wrong("$.consent", "say whom the service asks to be let in: issuer, or authorize and token")
+	case (consent.Authorize == "") != (consent.Token == ""):
+		c.Wrong("$.consent", "authorize and token belong together: where a person is asked, and where the tokens come from")
+	}
+	if strings.TrimSpace(consent.Client) == "" {
+		c.Wrong("$.consent", "client: say what the service is called there; you get this id where you register it")
+	}
+	if len(consent.Scopes) > mostScopes {
+		c.Wrong("$.consent.scopes", "at most %d things are asked for", mostScopes)
+	}
+	for i, scope := range consent.Scopes {
+		if scope == "" || strings.ContainsFunc(scope, func(r rune) bool { return r <= ' ' || r >= 127 || r == '"' || r == '\\' }) {
+			c.Wrong(fmt.Sprintf("$.consent.scopes[%d]", i), "%q is not the name of a scope; each is a word of its own", scope)
+		}
+	}
 }
 
 var hostPort = regexp.MustCompile(`^(\[[0-9a-fA-F:.]+\]|[^\s:/@\[\]]+):\d{1,5}$`)

@@ -5,9 +5,10 @@ import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Beginnings } from "../../parts/Beginnings"
 import { Button } from "../../parts/Button"
-import { DocumentEditor } from "../../parts/DocumentEditor"
+import { DocumentEditor, nameIn } from "../../parts/DocumentEditor"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
+import { LiveCheck } from "../../parts/LiveCheck"
 import { Works } from "./Works"
 
 /** The ways in for customers: whether each works, and what it is made of. */
@@ -86,6 +87,7 @@ export default function Channels() {
               kind={kind}
               document={{ kind: "channel", name: "", text: begin.text, version: 0, updated_at: "" }}
               title={"a new channel: " + begin.title.toLowerCase()}
+              note={liveCheck}
               onKept={d => void navigate("/channels/" + d.name, { replace: true })}
             />
           </div>
@@ -96,7 +98,12 @@ export default function Channels() {
             key={chosen.name}
           >
             {shown && <Works channel={shown} />}
-            <DocumentEditor kind={kind} document={chosen} title={"channel " + chosen.name}>
+            <DocumentEditor
+              kind={kind}
+              document={chosen}
+              title={"channel " + chosen.name}
+              note={text => (text === chosen.text ? null : liveCheck(text))}
+            >
               <Link className="text-sm text-sea underline" to={"/settings/channels/" + chosen.name}>
                 Used by, rename, remove
               </Link>
@@ -113,4 +120,11 @@ export default function Channels() {
       </div>
     </>
   )
+}
+
+/** A way in is tried while it is typed: whether what it needs is there, such as its folders. */
+function liveCheck(text: string) {
+  const name = nameIn(text, { name: "channel" })
+  if (!name) return null
+  return <LiveCheck of={["channel", name]} text={text} test={text => api.testChannel(name, text)} />
 }

@@ -1,5 +1,5 @@
 import { Description, Field, Input, Label } from "@headlessui/react"
-import { useMutation } from "@tanstack/react-query"
+import { useMutation, useQuery } from "@tanstack/react-query"
 import { useId } from "react"
 import { api } from "../../api/client"
 import { Button } from "../../parts/Button"
@@ -10,6 +10,7 @@ import { useValues } from "../../parts/yaml"
 /** A connection as a form: what it is called, where it leads, and what a model server needs. */
 export function ConnectionForm(props: { text: string; onText: (text: string) => void; kept: string }) {
   const values = useValues(props.text, props.onText)
+  const me = useQuery({ queryKey: ["me"], queryFn: api.me, staleTime: Infinity })
   if (!values.readable)
     return (
       <p className="p-4 text-soft">
@@ -17,6 +18,8 @@ export function ConnectionForm(props: { text: string; onText: (text: string) => 
       </p>
     )
   const kind = values.get("kind")
+  const asked = values.at(["consent", "scopes"])
+  const scopes = Array.isArray(asked) ? asked.map(String) : []
   return (
     <div className="grid gap-4 p-4 sm:grid-cols-2">
       <ValueField values={values} path={["title"]} label="Title" about="How your people see it." />
@@ -84,6 +87,65 @@ export function ConnectionForm(props: { text: string; onText: (text: string) => 
             about="tls: from the beginning; starttls: after the greeting; none: only for a server on the same machine. Empty: tls at the ports 993 and 465, starttls at others."
           />
         </>
+      )}
+      {values.at(["consent"]) !== undefined ? (
+        <>
+          <ValueField
+            values={values}
+            path={["consent", "issuer"]}
+            placeholder="https://accounts.example.org"
+            label="Who asks for consent"
+            about="The address of the desk where a person says yes. Where it does not tell its addresses by itself, they stand in the text, as authorize and token."
+          />
+          <ValueField
+            values={values}
+            path={["consent", "client"]}
+            label="What we are called there"
+            about={`The client id that you get when you register the service there. It wants to know where people come back to: ${window.location.origin}/consent/${me.data?.workspace ?? "…"}`}
+          />
+          <Field>
+            <Label className="text-sm font-semibold">What we ask to be allowed</Label>
+            <Input
+              value={scopes.join(" ")}
+              placeholder="mail"
+              onChange={e =>
+                values.set(
+                  ["consent", "scopes"],
+                  e.target.value.trim() ? e.target.value.trimStart().split(/[ ,]+/) : undefined,
+                )
+              }
+              className="w-full rounded-md border border-line bg-paper px-3 py-2"
+            />
+            <Description className="mt-1 text-sm text-soft">
+              Scopes, in the words of the other side, with spaces between them.
+            </Description>
+          </Field>
+          <p className="self-end text-sm">
+            <button
+              type="button"
+              className="text-sea underline"
+              onClick={() => values.set(["consent"], undefined)}
+            >
+              Sign in with a password or key instead
+            </button>
+          </p>
+        </>
+      ) : (
+        <p className="text-sm sm:col-span-2">
+          <button
+            type="button"
+            className="text-sea underline"
+            onClick={() =>
+              values.set(["consent"], {
+                issuer: "https://accounts.example.org",
+                client: "urgent-parrot",
+                scopes: ["mail"],
+              })
+            }
+          >
+            The other side asks a person for consent (OAuth 2)
+          </button>
+        </p>
       )}
       {kind === "model" && (
         <>

@@ -4,11 +4,13 @@ import { Link, useNavigate, useParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Beginnings } from "../../parts/Beginnings"
+import { LiveCheck } from "../../parts/LiveCheck"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { readYAML } from "../../parts/yaml"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ConnectionForm } from "./ConnectionForm"
+import { Consent } from "./Consent"
 import { Secret } from "./Secret"
 
 const kinds: { kind: string; title: string; about: string; text: string }[] = [
@@ -100,6 +102,7 @@ export default function Connections() {
               document={{ kind: "connection", name: "", text: begin.text, version: 0, updated_at: "" }}
               title={"a new " + begin.title.toLowerCase()}
               form={(text, onText) => <ConnectionForm text={text} onText={onText} kept="" />}
+              note={liveCheck}
               onKept={d => void navigate("/connections/" + d.name, { replace: true })}
             />
           </div>
@@ -114,12 +117,14 @@ export default function Connections() {
               document={chosen}
               title={"connection " + chosen.name}
               form={(text, onText) => <ConnectionForm text={text} onText={onText} kept={chosen.name} />}
+              note={liveCheck}
             >
               <Link className="text-sm text-sea underline" to={"/settings/connections/" + chosen.name}>
                 Used by, rename, remove
               </Link>
             </DocumentEditor>
-            <Secret connection={chosen.name} />
+            {readYAML(chosen.text).consent != null && <Consent connection={chosen.name} />}
+            <Secret connection={chosen.name} ours={readYAML(chosen.text).consent != null} />
           </div>
         )}
         {!fresh && !chosen && list.isSuccess && (
@@ -132,6 +137,14 @@ export default function Connections() {
       </div>
     </>
   )
+}
+
+/** A mailbox is tried while it is typed: its servers, the sign-in and the folders. */
+function liveCheck(text: string) {
+  const { connection, kind } = readYAML(text)
+  if (kind !== "mailbox" || !connection) return null
+  const name = String(connection)
+  return <LiveCheck of={["connection", name]} text={text} test={text => api.testConnection(name, text)} />
 }
 
 const titleOf = (d: Schemas["Document"]) => String(readYAML(d.text).title ?? d.name)

@@ -6,7 +6,7 @@ import { Input } from "../../parts/Fields"
 import { Wrong } from "../../parts/Says"
 
 /** Sets the secret of a connection. It is sealed, and cannot be read back. */
-export function Secret({ connection }: { connection: string }) {
+export function Secret({ connection, ours }: { connection: string; ours: boolean }) {
   const queries = useQueryClient()
   const [secret, setSecret] = useState("")
   const put = useMutation({
@@ -14,6 +14,7 @@ export function Secret({ connection }: { connection: string }) {
     onSuccess: () => {
       setSecret("")
       void queries.invalidateQueries({ queryKey: ["today"] })
+      void queries.invalidateQueries({ queryKey: ["live-check"] })
     },
   })
   return (
@@ -24,10 +25,11 @@ export function Secret({ connection }: { connection: string }) {
         put.mutate()
       }}
     >
-      <h2 className="font-semibold">Secret</h2>
+      <h2 className="font-semibold">{ours ? "Secret of the service" : "Secret"}</h2>
       <p className="mb-2 text-sm text-soft">
-        A key or password, sent to this address only. It is sealed and cannot be read back; with a new address
-        it must be set again. Leave it out where none is needed.
+        {ours
+          ? "What you got there together with the client when you registered the service. It is sent only to where consent is asked. Leave it out where none is given."
+          : "A key or password, sent to this address only. It is sealed and cannot be read back; with a new address it must be set again. Leave it out where none is needed."}
       </p>
       <div className="flex items-end gap-2">
         <div className="min-w-0 flex-1">
