@@ -3,6 +3,7 @@ module urgentparrot.example
 go 1.26.0
 
 require (
+	blitiri.com.ar/go/spf v1.6.0
 	cel.dev/cel-go v0.33.2
 	github.com/PuerkitoBio/goquery v1.13.0
 	github.com/andybalholm/cascadia v1.3.4

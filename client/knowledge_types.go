@@ -84,6 +84,7 @@ type HouseAnswer struct {
 	ReviewAt   *time.Time `json:"review_at,omitempty" description:"When it is to be looked at again."`
 	ValidFrom  *time.Time `json:"valid_from,omitempty"`
 	ValidUntil *time.Time `json:"valid_until,omitempty"`
+	Bot        string     `json:"bot,omitempty" description:"Whose alone it is; left out: all bots'."`
 }
 
 // HouseAnswerPage is all house answers.
@@ -199,6 +200,7 @@ type Lesson struct {
 	HouseAnswer  string    `json:"house_answer,omitempty" description:"The house answer that it became."`
 	Beside       *Beside   `json:"beside,omitempty" description:"What the knowledge says already."`
 	CreatedAt    time.Time `json:"created_at" required:"true"`
+	Bot          string    `json:"bot,omitempty" description:"Whose alone the answer would be; left out: all bots'."`
 }
 
 // Beside is what the knowledge says already to a lesson's question.

@@ -212,7 +212,7 @@ func TestAMailboxIsTriedFromTheTerminal(t *testing.T) {
 	s.must(err)
 	s.mailed("old@example.org", "What was")
 	out, errs, code := s.parrot("", "channel", "test", "office-mail")
-	contains(t, out, "office-mail works", "Drafts, INBOX, Junk, Sent")
+	contains(t, out, "office-mail works", "Drafts, INBOX, Junk, Sent, Worth knowing")
 	if code != 0 {
 		t.Error(errs)
 	}

@@ -13,7 +13,7 @@ import (
 func houseAnswer(h store.HouseAnswer) client.HouseAnswer {
 	return client.HouseAnswer{
 		ID: h.ID, Question: h.Question, Answer: h.Answer, Author: h.Author, Version: h.Version, UpdatedAt: h.UpdatedAt,
-		ReviewAt: maybe(h.ReviewAt), ValidFrom: maybe(h.From), ValidUntil: maybe(h.Until),
+		ReviewAt: maybe(h.ReviewAt), ValidFrom: maybe(h.From), ValidUntil: maybe(h.Until), Bot: h.Bot,
 	}
 }
 
@@ -170,7 +170,7 @@ func listLessons(q *request) (page client.LessonPage, err error) {
 	page.Items = make([]client.Lesson, len(list))
 	for i, l := range list {
 		page.Items[i] = client.Lesson{
-			ID: l.ID, Conversation: l.ConversationID, Question: l.Question, Answer: l.Answer, Author: l.Author, State: l.State, HouseAnswer: l.HouseID, CreatedAt: l.CreatedAt,
+			ID: l.ID, Conversation: l.ConversationID, Question: l.Question, Answer: l.Answer, Author: l.Author, State: l.State, HouseAnswer: l.HouseID, CreatedAt: l.CreatedAt, Bot: l.Bot,
 		}
 		if b := l.Beside; b.Relation != "" {
 			page.Items[i].Beside = &client.Beside{Relation: b.Relation, Source: b.Source, Text: b.Text}

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -74,7 +75,14 @@ type Understander interface {
 type Taker interface {
 	Takes(address string) bool
 	// Take takes a message in. Once it returns without an error, the message is on disk.
-	Take(ctx context.Context, raw []byte) error
+	Take(ctx context.Context, raw []byte, by Bringer) error
+}
+
+// A Bringer is who brought a message, as the connection shows it.
+type Bringer struct {
+	IP    net.IP // nil: it is not known
+	Hello string // what it calls itself
+	From  string // whom it says the message is from, in the envelope; "": nobody
 }
 
 // A Historian is an adapter that can take in what came before it was opened, from a day to
@@ -119,12 +127,19 @@ type Setup struct {
 	Token   outbound.Token       // in its place, where somebody has let the service in; nil elsewhere
 	Other   workspace.Connection // the connection itself
 	Rules   outbound.Rules       // for connecting to other systems
-	// LookupTXT asks for text records of the domain name system; nil: as the system does.
-	LookupTXT func(ctx context.Context, name string) ([]string, error)
-	Key       []byte       // for signing, known to this channel alone
-	Client    *http.Client // for calls to other systems: it keeps the address rules
-	Clock     clock.Clock
-	Log       *slog.Logger
+	Names   Names                // asks the domain name system; nil: as the machine does
+	Key     []byte               // for signing, known to this channel alone
+	Client  *http.Client         // for calls to other systems: it keeps the address rules
+	Clock   clock.Clock
+	Log     *slog.Logger
+}
+
+// Names asks the domain name system, as net.Resolver does.
+type Names interface {
+	LookupTXT(ctx context.Context, name string) ([]string, error)
+	LookupMX(ctx context.Context, name string) ([]*net.MX, error)
+	LookupIPAddr(ctx context.Context, host string) ([]net.IPAddr, error)
+	LookupAddr(ctx context.Context, address string) ([]string, error)
 }
 
 // A Room is where a channel's conversations are kept. It is safe for concurrent
@@ -140,7 +155,7 @@ type Room interface {
 	// One that is not there is no error.
 	Undelivered(ctx context.Context, message, why string) error
 	// Drafts are the replies that wait for a person and are to be laid among the drafts of the
-	// other side, where the channel is to do that; Changed signals when they may be others.
+	// other side; Changed signals when they may be others.
 	Drafts(context.Context) ([]Outgoing, error)
 	Changed() (<-chan struct{}, func())
 	// Discarded says that a person has deleted a draft: its reply counts as rejected.
@@ -148,6 +163,11 @@ type Room interface {
 	// Sent keeps a message of the business's own people that they sent past the product, to
 	// the handle that its Address names: it settles a draft, or takes the conversation over.
 	Sent(context.Context, Incoming) error
+	// Wanted says that a person wants a draft of an answer to a message, whatever else is done
+	// with it. A message that is not here yet is taken in, and not answered by itself.
+	Wanted(context.Context, Incoming) error
+	// Teach says that a person wants knowledge to be made of a message.
+	Teach(context.Context, Taught) error
 	// Recall returns what was kept under a name, "" for nothing; Keep keeps it. It is
 	// the channel's memory of the other side, such as how far a mailbox has been read.
 	Recall(ctx context.Context, name string) (string, error)
@@ -219,6 +239,13 @@ type Incoming struct {
 	Thread   *Thread // what it belongs to, on channels with threads; nil on others
 	Beside   message.Beside
 	Files    []File
+}
+
+// Taught is a message that knowledge is to be made of.
+type Taught struct {
+	Incoming
+	Bot string // whose knowledge; "": everybody's
+	Own bool   // one of the business's people wrote it, to the Address
 }
 
 // TokenMark begins what carries the token of a notification in an address, or the id of a

@@ -39,7 +39,7 @@ func (c *Channels) ForAddress(address string) string {
 
 // Take hands a message as it comes to a channel. Once it returns without an error, the message
 // is on disk.
-func (c *Channels) Take(ctx context.Context, name string, raw []byte) error {
+func (c *Channels) Take(ctx context.Context, name string, raw []byte, by channel.Bringer) error {
 	ch := c.named(name)
 	if ch == nil {
 		return store.ErrNotFound
@@ -48,7 +48,7 @@ func (c *Channels) Take(ctx context.Context, name string, raw []byte) error {
 	if !ok {
 		return fmt.Errorf("%wthe channel %s takes nothing now", ErrUnknown, name)
 	}
-	return taker.Take(ctx, raw)
+	return taker.Take(ctx, raw, by)
 }
 
 // testTime is how long a test of a channel may take.

@@ -1,22 +1,30 @@
 package engine
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
+	"fmt"
 	"strings"
+	"time"
 
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
+	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/learn"
+	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/core/text"
 	"urgentparrot.example/internal/core/workspace"
+	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/store"
 )
 
 // Drafts is channel.Room's.
 func (r room) Drafts(ctx context.Context) (list []channel.Outgoing, err error) {
 	w, ch := r.c.w, r.c.named(r.channel)
-	if ch == nil || ch.Replies != workspace.Draft {
+	if ch == nil {
 		return nil, nil
 	}
 	held, err := w.store.Held(ctx, mostHeld)
@@ -27,6 +35,12 @@ func (r room) Drafts(ctx context.Context) (list []channel.Outgoing, err error) {
 		if h.Conversation.Channel != r.channel {
 			continue
 		}
+		if laid, err := r.lies(ctx, ch, h); err != nil || !laid {
+			if err != nil {
+				return nil, err
+			}
+			continue
+		}
 		out := channel.Outgoing{ID: h.ID, Address: h.Conversation.Address, Parts: h.Parts, Answers: w.answered(ctx, h.Message), Citations: h.Citations, At: h.At}
 		if err := w.address(ctx, h.ConversationID, &out); err != nil {
 			return nil, err
@@ -34,6 +48,140 @@ func (r room) Drafts(ctx context.Context) (list []channel.Outgoing, err error) {
 		list = append(list, out)
 	}
 	return list, nil
+}
+
+// lies reports whether a held reply is to lie among the drafts: all of the channel do, or of
+// the bot, or somebody wanted this one.
+func (r room) lies(ctx context.Context, ch *openChannel, h store.HeldReply) (bool, error) {
+	if ch.Replies == workspace.Draft {
+		return true, nil
+	}
+	if brief, ok := find[bot.Brief](r.c.w.config.Load(), h.Conversation.Bot); ok && brief.Mode == workspace.Draft {
+		return true, nil
+	}
+	wanted, err := r.Recall(ctx, wantedMark+h.ID)
+	return wanted != "", err
+}
+
+// wantedMark begins the names under which it is kept that a reply was wanted as a draft.
+const wantedMark = "wanted "
+
+// Wanted is channel.Room's. A reply that is held for the message already is the draft; else one
+// is made, as the bot would answer the message by itself.
+func (r room) Wanted(ctx context.Context, in channel.Incoming) error {
+	w, ch := r.c.w, r.c.named(r.channel)
+	if ch == nil {
+		return fmt.Errorf("the channel %s is closed", r.channel)
+	}
+	if in.Beside.Silent == "" {
+		in.Beside.Silent = "it was there before; a draft was asked for by its flag"
+	}
+	received, err := r.Receive(ctx, in)
+	if err != nil || received.Message == "" {
+		return err
+	}
+	asked, err := w.store.Message(ctx, received.Message)
+	if err != nil {
+		return err
+	}
+	held, err := w.store.HeldIn(ctx, received.Conversation)
+	if err != nil {
+		return err
+	}
+	for _, h := range held {
+		if h.TurnID == asked.TurnID {
+			err := r.Keep(ctx, wantedMark+h.ID, "yes")
+			w.hub.signal(Events)
+			return err
+		}
+	}
+	c, memory, err := w.store.ConversationWithMemory(ctx, received.Conversation)
+	if err != nil {
+		return err
+	}
+	limited, cancel := context.WithTimeout(ctx, draftTime)
+	defer cancel()
+	turn, err := w.Try(limited, Trial{Bot: c.Bot, Message: asked.Text, Memory: memory, Wanted: true})
+	if errors.Is(err, store.ErrNotFound) { // that bot is gone
+		turn, err = w.Try(limited, Trial{Bot: ch.Bot, Message: asked.Text, Memory: memory, Wanted: true})
+	}
+	if err != nil {
+		return err
+	}
+	now := w.Clock.Now()
+	trace := turn.Decision.Trace
+	if !says(trace.Code) {
+		err := w.write(ctx, func(tx *store.Tx) error {
+			return tx.Happened(c.ID, "A flag in the mailbox asked for a draft. The bot does not know an answer.", now)
+		})
+		return err
+	}
+	raw, err := json.Marshal(trace)
+	if err != nil {
+		return err
+	}
+	reply := store.Message{
+		Author: store.ByBot, Name: w.personaOf(turn.Decision.Bot, c.Bot), Text: turn.Words, Parts: message.Of(turn.Words), Citations: turn.Citations, State: store.MessageHeld,
+		Topic: strings.Join(topicsOf(trace), "\n"), Confidence: surenessOf(trace),
+	}
+	return w.write(ctx, func(tx *store.Tx) error {
+		id, err := tx.HoldAsked(asked, store.Turn{ID: store.NewID(), ConversationID: c.ID, State: "done", Code: trace.Code, Trace: string(raw)}, reply, "A flag in the mailbox asked for a draft", now)
+		if err != nil {
+			return err
+		}
+		return tx.PutChannelState(r.channel, wantedMark+id, "yes")
+	})
+}
+
+// draftTime is how long a bot may think about a draft that was asked for.
+const draftTime = time.Minute
+
+// says reports whether a turn that ended so says something that a person could send.
+func says(code dialogue.Code) bool {
+	switch code {
+	case dialogue.CodeAnswered, dialogue.CodeAnsweredInPart, dialogue.CodeOffered:
+		return true
+	}
+	return false
+}
+
+// personaOf is what a bot is called, the first of some that is there.
+func (w *Workspace) personaOf(names ...string) string {
+	for _, name := range names {
+		if brief, ok := find[bot.Brief](w.config.Load(), name); ok {
+			return brief.Persona
+		}
+	}
+	return ""
+}
+
+// Teach is channel.Room's: an answer of the business's people teaches with what it answers, a
+// customer's message with what was replied to it, anything else by itself, under its subject.
+func (r room) Teach(ctx context.Context, t channel.Taught) error {
+	w := r.c.w
+	lesson := library.Taught{Question: t.Beside.Subject, Answer: t.Text, Bot: t.Bot, Author: cmp.Or(t.Name, inTheMailbox), Message: t.ExternalID}
+	question, answer, err := w.store.Answered(ctx, r.channel, t.ExternalID, t.Thread.References)
+	switch {
+	case err != nil && !errors.Is(err, store.ErrNotFound):
+		return err
+	case t.Own && question.ID != "":
+		lesson.Question, lesson.Conversation = question.Text, question.ConversationID
+	case t.Own && t.Beside.Quoted != "":
+		lesson.Question = t.Beside.Quoted
+	case answer.ID != "":
+		lesson.Question, lesson.Answer, lesson.Conversation, lesson.Author = t.Text, answer.Text, answer.ConversationID, answer.Name
+	}
+	settings := w.Documents.Settings()
+	for kind, value := range map[contact.Type]string{contact.Name: t.Name, contact.Email: t.Address} {
+		if field, ok := settings.Fields.Of(kind); ok && value != "" && !t.Own {
+			lesson.Who = append(lesson.Who, contact.Fact{Field: field.Name, Value: value})
+		}
+	}
+	learnt, err := w.Library.LearnFromText(ctx, lesson)
+	if err == nil && !learnt {
+		w.log.Info("nothing could be learnt of a mail that somebody chose", "channel", r.channel, "subject", t.Beside.Subject)
+	}
+	return err
 }
 
 // Changed is channel.Room's.

@@ -36,7 +36,7 @@ var sayKind = EffectKind{Name: "say", Decide: func(ctx context.Context, c *Commi
 
 // holds reports whether replies wait for a person here.
 func (c *Committing) holds() bool {
-	return c.channel.Replies != workspace.Send || c.snapshot.Brief.Mode == workspace.Hold
+	return c.channel.Replies != workspace.Send || c.snapshot.Brief.Mode == workspace.Hold || c.snapshot.Brief.Mode == workspace.Draft
 }
 
 type sendBody struct {

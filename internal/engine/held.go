@@ -14,8 +14,10 @@ import (
 
 // topics are what a turn's answers stand on, for people and for counting: each a question with
 // its answer, or a section of a document.
-func (c *Committing) topics() (list []string) {
-	for _, u := range c.trace.Understood {
+func (c *Committing) topics() []string { return topicsOf(c.trace) }
+
+func topicsOf(trace dialogue.Trace) (list []string) {
+	for _, u := range trace.Understood {
 		for _, p := range u.Passages {
 			if !p.Quoted {
 				continue
@@ -36,8 +38,10 @@ func (c *Committing) topics() (list []string) {
 
 // sureness is how sure the bot was of what it answered: of the least sure of several answers;
 // 0 if it answered nothing.
-func (c *Committing) sureness() (least float64) {
-	for _, u := range c.trace.Understood {
+func (c *Committing) sureness() float64 { return surenessOf(c.trace) }
+
+func surenessOf(trace dialogue.Trace) (least float64) {
+	for _, u := range trace.Understood {
 		for _, p := range u.Passages {
 			if p.Quoted && (least == 0 || p.Confidence < least) {
 				least = p.Confidence

@@ -235,7 +235,7 @@ func (w *Workspace) answered(ctx context.Context, reply store.Message) (ids []st
 		return nil // the reply stands without
 	}
 	for _, m := range list {
-		if m.TurnID == reply.TurnID && m.Author == store.ByCustomer {
+		if m.TurnID == reply.TurnID && (m.Author == store.ByCustomer || m.Author == store.ByAutomated) {
 			ids = append(ids, m.ExternalID)
 		}
 	}

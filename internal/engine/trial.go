@@ -25,6 +25,7 @@ type Trial struct {
 	Memory    contact.Memory
 	LastReply string
 	Talk      []thinker.Line // what was said before
+	Wanted    bool           // a person asked for a reply: also of a bot that makes none by itself
 }
 
 // A TrialTurn is what a trial came to.
@@ -81,6 +82,9 @@ func (w *Workspace) Try(ctx context.Context, t Trial) (TrialTurn, error) {
 		}
 		w.instruct(&s, brief)
 		desk = w.deskOf(s)
+	}
+	if t.Wanted {
+		s.Brief.Mode = ""
 	}
 	started := w.Clock.Now()
 	s.Elapsed = func() time.Duration { return w.Clock.Now().Sub(started) }

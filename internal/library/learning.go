@@ -8,6 +8,7 @@ import (
 
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
+	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/learn"
@@ -37,7 +38,7 @@ func (l *Library) PutHouseAnswer(ctx context.Context, h store.HouseAnswer, ifVer
 // scenes.
 func (l *Library) indexHouseAnswer(h store.HouseAnswer) {
 	l.index.Store(l.index.Load().Change(func(p *knowledge.Passage) bool { return p.ID == h.ID }, []knowledge.Passage{{
-		ID: h.ID, SourceID: store.HouseSource, Source: store.HouseTitle, Question: h.Question, Text: h.Answer, ReadAt: l.Clock.Now(), From: h.From, Until: h.Until,
+		ID: h.ID, SourceID: store.HouseSource, Source: store.HouseTitle, Question: h.Question, Text: h.Answer, ReadAt: l.Clock.Now(), From: h.From, Until: h.Until, Only: h.Bot,
 	}}))
 	l.encoding.wake()
 }
@@ -140,6 +141,41 @@ func (l *Library) lessonOf(ctx context.Context, conversation string, reply store
 	return lesson, lesson.Question != "" && lesson.Answer != "", nil
 }
 
+// A Taught is a message that a person wants knowledge to be made of.
+type Taught struct {
+	Question, Answer string // as they were written
+	Bot              string // whose it becomes; "": all bots'
+	Author           string
+	Conversation     string // that it belongs to; "": none
+	Message          string // the id of the answer, so that it is taken once
+	Who              []contact.Fact
+}
+
+// LearnFromText proposes a lesson from what a person chose, without the names and addresses of
+// those who wrote it. It reports false where nothing is left that could be learnt.
+func (l *Library) LearnFromText(ctx context.Context, t Taught) (bool, error) {
+	memory := contact.Memory{}
+	if t.Conversation != "" {
+		var err error
+		if _, memory, err = l.Store.ConversationWithMemory(ctx, t.Conversation); err != nil {
+			return false, err
+		}
+	}
+	for _, fact := range t.Who {
+		memory = memory.With(fact)
+	}
+	settings := l.Settings()
+	customer := learn.Customer{Fields: settings.Fields, Memory: memory, Region: settings.Region, Said: t.Question}
+	lesson := store.Lesson{
+		ID: store.NewID(), ConversationID: t.Conversation, MessageID: t.Message, Author: t.Author, Bot: t.Bot,
+		Question: learn.Question(t.Question, customer), Answer: learn.Answer(t.Answer, customer),
+	}
+	if lesson.Question == "" || lesson.Answer == "" {
+		return false, nil
+	}
+	return true, l.propose(ctx, lesson)
+}
+
 // askedOfPerson returns the one question that a customer asked since a person last
 // spoke, if nothing known answers it: then what the person replies does. "" if
 // there is none, or more than one, or if the reply asks back.
@@ -206,7 +242,7 @@ func (l *Library) Propose(ctx context.Context, conversation, message, question, 
 // propose keeps a lesson with what the knowledge says already; where the
 // workspace says so it is approved at once, unless a person must look at it.
 func (l *Library) propose(ctx context.Context, lesson store.Lesson) error {
-	lesson.Beside = l.beside(ctx, lesson.Question, lesson.Answer)
+	lesson.Beside = l.beside(ctx, lesson.Bot, lesson.Question, lesson.Answer)
 	fresh := false
 	if err := l.write(ctx, func(tx *store.Tx) (err error) {
 		fresh, err = tx.AddLesson(lesson, l.Clock.Now())
@@ -223,8 +259,8 @@ func (l *Library) propose(ctx context.Context, lesson store.Lesson) error {
 }
 
 // beside looks for what the knowledge says already to a question.
-func (l *Library) beside(ctx context.Context, question, words string) (b store.Beside) {
-	l.With(ctx, bot.Brief{}, func(f answer.Finder) { b = besideIn(ctx, f, question, words) })
+func (l *Library) beside(ctx context.Context, of, question, words string) (b store.Beside) {
+	l.With(ctx, bot.Brief{Name: of}, func(f answer.Finder) { b = besideIn(ctx, f, question, words) })
 	return b
 }
 
@@ -258,7 +294,7 @@ func (l *Library) ApproveLesson(ctx context.Context, id, question, words, person
 	if err != nil {
 		return store.HouseAnswer{}, err
 	}
-	h := store.HouseAnswer{ID: store.NewID(), Question: lesson.Question, Answer: lesson.Answer, Author: lesson.Author}
+	h := store.HouseAnswer{ID: store.NewID(), Question: lesson.Question, Answer: lesson.Answer, Author: lesson.Author, Bot: lesson.Bot}
 	if question != "" {
 		h.Question = question
 	}

@@ -12,6 +12,7 @@ import (
 
 	"github.com/emersion/go-smtp"
 
+	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/engine"
 )
 
@@ -37,10 +38,14 @@ func startPost(p Post, workspaces map[string]*engine.Workspace, log *slog.Logger
 		return nil, nil, fmt.Errorf("cannot listen for mails on %s: %w", p.Listen, err)
 	}
 	places := make(chan struct{}, postAtOnce)
-	server := smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) {
+	server := smtp.NewServer(smtp.BackendFunc(func(conn *smtp.Conn) (smtp.Session, error) {
 		select {
 		case places <- struct{}{}:
-			return &posting{workspaces: workspaces, log: log, leave: func() { <-places }}, nil
+			p := &posting{workspaces: workspaces, log: log, leave: func() { <-places }, by: channel.Bringer{Hello: conn.Hostname()}}
+			if at, ok := conn.Conn().RemoteAddr().(*net.TCPAddr); ok {
+				p.by.IP = at.IP
+			}
+			return p, nil
 		default:
 			return nil, &smtp.SMTPError{Code: 421, EnhancedCode: smtp.EnhancedCode{4, 3, 2}, Message: "too many connections, try again later"}
 		}
@@ -59,6 +64,7 @@ type posting struct {
 	log        *slog.Logger
 	leave      func()
 	to         []destination
+	by         channel.Bringer
 }
 
 // A destination is a channel that takes mails to an address.
@@ -67,8 +73,12 @@ type destination struct {
 	channel   string
 }
 
-func (p *posting) Reset()                               { p.to = nil }
-func (p *posting) Mail(string, *smtp.MailOptions) error { return nil }
+func (p *posting) Reset() { p.to, p.by.From = nil, "" }
+
+func (p *posting) Mail(from string, _ *smtp.MailOptions) error {
+	p.by.From = from
+	return nil
+}
 
 func (p *posting) Logout() error {
 	p.leave()
@@ -98,7 +108,7 @@ func (p *posting) Data(r io.Reader) error {
 	ctx, cancel := context.WithTimeout(context.Background(), postTime)
 	defer cancel()
 	for _, d := range p.to {
-		if err := d.workspace.Channels.Take(ctx, d.channel, raw); err != nil {
+		if err := d.workspace.Channels.Take(ctx, d.channel, raw, p.by); err != nil {
 			p.log.Error("a mail could not be taken", "channel", d.channel, "error", err)
 			return &smtp.SMTPError{Code: 451, EnhancedCode: smtp.EnhancedCode{4, 3, 0}, Message: "it could not be kept, try again later"}
 		}

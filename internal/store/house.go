@@ -21,9 +21,10 @@ type HouseAnswer struct {
 	CreatedAt, UpdatedAt         time.Time
 	ReviewAt                     time.Time // when it is to be looked at again; zero: never
 	From, Until                  time.Time // holds within; zero: no bound
+	Bot                          string    // whose alone it is; "": all bots'
 }
 
-const houseColumns = `id, question, answer, author, version, created_at, updated_at, review_at, valid_from, valid_until`
+const houseColumns = `id, question, answer, author, version, created_at, updated_at, review_at, valid_from, valid_until, bot`
 
 // HouseAnswers returns all house answers, by question.
 func (s *Store) HouseAnswers(ctx context.Context) ([]HouseAnswer, error) {
@@ -47,7 +48,7 @@ func (s *Store) houseAnswers(ctx context.Context, rest string, args ...any) (lis
 		var h HouseAnswer
 		var created, updated int64
 		var review, from, until sql.NullInt64
-		err := scan(&h.ID, &h.Question, &h.Answer, &h.Author, &h.Version, &created, &updated, &review, &from, &until)
+		err := scan(&h.ID, &h.Question, &h.Answer, &h.Author, &h.Version, &created, &updated, &review, &from, &until, &h.Bot)
 		h.CreatedAt, h.UpdatedAt = fromMillis(created), fromMillis(updated)
 		h.ReviewAt, h.From, h.Until = optional(review), optional(from), optional(until)
 		list = append(list, h)
@@ -68,13 +69,13 @@ func (s *Store) HousePassagesWithout(ctx context.Context, model string, limit in
 }
 
 func (s *Store) housePassages(ctx context.Context, model, rest string, args ...any) (list []knowledge.Passage, err error) {
-	err = s.reader.rows(ctx, `SELECT id, question, answer, updated_at, valid_from, valid_until, model, views FROM house_answer `+rest, args, func(scan func(...any) error) error {
+	err = s.reader.rows(ctx, `SELECT id, question, answer, updated_at, valid_from, valid_until, bot, model, views FROM house_answer `+rest, args, func(scan func(...any) error) error {
 		p := knowledge.Passage{SourceID: HouseSource, Source: HouseTitle}
 		var made string
 		var views []byte
 		var at int64
 		var from, until sql.NullInt64
-		if err := scan(&p.ID, &p.Question, &p.Text, &at, &from, &until, &made, &views); err != nil {
+		if err := scan(&p.ID, &p.Question, &p.Text, &at, &from, &until, &p.Only, &made, &views); err != nil {
 			return err
 		}
 		p.ReadAt, p.From, p.Until = fromMillis(at), optional(from), optional(until)
@@ -98,11 +99,11 @@ func (t *Tx) PutHouseAnswer(h HouseAnswer, ifVersion int, now time.Time) (versio
 			return version, ErrConflict
 		}
 	}
-	err = t.row(`INSERT INTO house_answer (id, question, answer, author, version, created_at, updated_at, review_at, valid_from, valid_until) VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?)
+	err = t.row(`INSERT INTO house_answer (id, question, answer, author, version, created_at, updated_at, review_at, valid_from, valid_until, bot) VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET question = excluded.question, answer = excluded.answer, author = excluded.author, version = version + 1,
-		updated_at = excluded.updated_at, review_at = excluded.review_at, valid_from = excluded.valid_from, valid_until = excluded.valid_until, model = '', views = NULL, tokens = NULL
+		updated_at = excluded.updated_at, review_at = excluded.review_at, valid_from = excluded.valid_from, valid_until = excluded.valid_until, bot = CASE excluded.bot WHEN '' THEN bot ELSE excluded.bot END, model = '', views = NULL, tokens = NULL
 		RETURNING version`,
-		[]any{h.ID, h.Question, h.Answer, h.Author, millis(now), millis(now), orNull(h.ReviewAt), orNull(h.From), orNull(h.Until)}, &version)
+		[]any{h.ID, h.Question, h.Answer, h.Author, millis(now), millis(now), orNull(h.ReviewAt), orNull(h.From), orNull(h.Until), h.Bot}, &version)
 	if err != nil {
 		return 0, err
 	}

@@ -117,6 +117,7 @@ type Lesson struct {
 	Beside                               Beside
 	CreatedAt                            time.Time
 	DecidedBy                            string
+	Bot                                  string // whose alone the answer would be; "": all bots'
 }
 
 // Beside is what the knowledge says already to a lesson's question.
@@ -145,13 +146,13 @@ func (s *Store) Lesson(ctx context.Context, id string) (Lesson, error) {
 }
 
 func (s *Store) lessons(ctx context.Context, rest string, args ...any) (list []Lesson, err error) {
-	err = s.reader.rows(ctx, `SELECT id, conversation_id, message_id, gap_id, question, answer, author, state, house_id, beside, created_at, decided_by FROM lesson `+rest,
+	err = s.reader.rows(ctx, `SELECT id, conversation_id, message_id, gap_id, question, answer, author, state, house_id, beside, created_at, decided_by, bot FROM lesson `+rest,
 		args, func(scan func(...any) error) error {
 			var l Lesson
 			var conversation, message, gap, house sql.NullString
 			var beside string
 			var at int64
-			if err := scan(&l.ID, &conversation, &message, &gap, &l.Question, &l.Answer, &l.Author, &l.State, &house, &beside, &at, &l.DecidedBy); err != nil {
+			if err := scan(&l.ID, &conversation, &message, &gap, &l.Question, &l.Answer, &l.Author, &l.State, &house, &beside, &at, &l.DecidedBy, &l.Bot); err != nil {
 				return err
 			}
 			l.ConversationID, l.MessageID, l.GapID, l.HouseID, l.CreatedAt = conversation.String, message.String, gap.String, house.String, fromMillis(at)
@@ -167,9 +168,9 @@ func (s *Store) lessons(ctx context.Context, rest string, args ...any) (list []L
 // AddLesson keeps a proposed lesson. It reports false if the message has taught
 // it before.
 func (t *Tx) AddLesson(l Lesson, now time.Time) (bool, error) {
-	n, err := t.exec(`INSERT INTO lesson (id, conversation_id, message_id, gap_id, question, answer, author, beside, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+	n, err := t.exec(`INSERT INTO lesson (id, conversation_id, message_id, gap_id, question, answer, author, beside, created_at, bot) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT DO NOTHING`,
-		l.ID, nullable(l.ConversationID), nullable(l.MessageID), nullable(l.GapID), l.Question, l.Answer, l.Author, asJSON(l.Beside), millis(now))
+		l.ID, nullable(l.ConversationID), nullable(l.MessageID), nullable(l.GapID), l.Question, l.Answer, l.Author, asJSON(l.Beside), millis(now), l.Bot)
 	if err != nil || n == 0 {
 		return false, err
 	}

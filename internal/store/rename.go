@@ -9,7 +9,7 @@ import (
 
 // Where records name documents, by their kind: table and column.
 var namedIn = map[string][][2]string{
-	"bot":        {{"conversation", "bot"}, {"model_use", "bot"}},
+	"bot":        {{"conversation", "bot"}, {"house_answer", "bot"}, {"lesson", "bot"}, {"model_use", "bot"}},
 	"channel":    {{"handle", "channel"}, {"conversation", "channel"}, {"message", "channel"}, {"opt_out", "channel"}, {"channel_state", "channel"}},
 	"connection": {{"consent", "connection"}, {"consent_asked", "connection"}, {"contact_record", "connection"}, {"model_use", "connection"}, {"reply_token", "connection"}, {"secret", "name"}},
 	"sheet":      {{"sheet_row", "sheet"}},

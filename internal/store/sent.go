@@ -3,8 +3,11 @@ package store
 import (
 	"context"
 	"errors"
+	"slices"
+	"strings"
 	"time"
 
+	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/message"
 )
@@ -68,6 +71,76 @@ func (t *Tx) JoinSent(conversation string, s SentPast, now time.Time) (Message, 
 		return m, err
 	}
 	return m, t.event("message.replied", conversation, map[string]any{"conversation": conversation, "message": m.ID}, now)
+}
+
+// HoldAsked keeps a reply that a person asked a bot for, to a message, as one that is held, and
+// returns its id.
+func (t *Tx) HoldAsked(asked Message, turn Turn, reply Message, happened string, now time.Time) (id string, err error) {
+	conversation := asked.ConversationID
+	if err := t.happened(conversation, happened, now); err != nil {
+		return "", err
+	}
+	var channel, state string
+	if err := t.row(`UPDATE conversation SET messages = messages + 1, version = version + 1, updated_at = ?, waiting_since = coalesce(waiting_since, ?), reason = CASE reason WHEN '' THEN ? ELSE reason END WHERE id = ? RETURNING messages, channel, state`,
+		[]any{millis(now), millis(now), bot.Held, conversation}, &reply.Position, &channel, &state); err != nil {
+		return "", err
+	}
+	if _, err := t.exec(`INSERT INTO turn (id, conversation_id, state, code, results, thoughts, trace, at, before) VALUES (?, ?, ?, ?, '[]', '[]', ?, ?, ?)`, turn.ID, conversation, turn.State, turn.Code, turn.Trace, millis(now), state); err != nil {
+		return "", err
+	}
+	if _, err := t.exec(`UPDATE message SET turn_id = ? WHERE id = ?`, turn.ID, asked.ID); err != nil {
+		return "", err
+	}
+	reply.ID, reply.ConversationID, reply.TurnID, reply.At = NewID(), conversation, turn.ID, now
+	if _, err := t.insert(reply, channel); err != nil {
+		return "", err
+	}
+	return reply.ID, t.event("turn.decided", conversation, map[string]any{"conversation": conversation, "turn": turn.ID}, now)
+}
+
+// Happened puts what happened in line with the messages of a conversation.
+func (t *Tx) Happened(conversation, what string, now time.Time) error {
+	if err := t.happened(conversation, what, now); err != nil {
+		return err
+	}
+	return t.event("conversation.changed", conversation, map[string]any{"conversation": conversation}, now)
+}
+
+// Answered returns what a message of a channel with threads answers, of the customer, and what
+// was answered to it, by a bot or a person; each may be missing. A message that is not here, and
+// refers to none that is, is ErrNotFound.
+func (s *Store) Answered(ctx context.Context, channel, externalID string, references []string) (question, answer Message, err error) {
+	at := func(id string) (Message, error) {
+		return scanMessage(func(into ...any) error {
+			return s.reader.row(ctx, `SELECT `+messageColumns+` FROM message WHERE channel = ?1 AND external_id >= ?2 || '#' AND external_id < ?2 || '$' OR id = ?3 AND conversation_id IN (SELECT id FROM conversation WHERE channel = ?1) LIMIT 1`, []any{channel, id, before(id, "@")}, into...)
+		})
+	}
+	for _, reference := range slices.Backward(references) {
+		question, err = at(reference)
+		if err == nil && question.Author != ByBot && question.Author != ByPerson {
+			break
+		}
+		question = Message{}
+		if err != nil && !errors.Is(err, ErrNotFound) {
+			return question, answer, err
+		}
+	}
+	own, err := at(before(externalID, ThreadMark))
+	if err != nil {
+		return question, answer, err
+	}
+	answer, err = scanMessage(func(into ...any) error {
+		return s.reader.row(ctx, `SELECT `+messageColumns+` FROM message WHERE conversation_id = ? AND position > ? AND author IN ('bot', 'person') AND state IN ('made', 'sent') ORDER BY position LIMIT 1`, []any{own.ConversationID, own.Position}, into...)
+	})
+	if errors.Is(err, ErrNotFound) {
+		err = nil
+	}
+	return question, answer, err
+}
+
+func before(s, mark string) string {
+	s, _, _ = strings.Cut(s, mark)
+	return s
 }
 
 // HeldIn returns the held replies of a conversation, the oldest first.

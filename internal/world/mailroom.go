@@ -44,6 +44,7 @@ type Mailroom struct {
 	ids     map[string]bool
 	letIn   map[*boxSession]bool // with a token
 	address string               // where the mailbox is served
+	mood    string               // one of Moods, "" for none
 }
 
 // A Mail is one mail in the mailroom.
@@ -55,13 +56,26 @@ type Mail struct {
 	Body    string    `json:"body"`
 	Answers string    `json:"answers,omitempty"` // the mail that it answers
 	ReplyTo string    `json:"reply_to,omitempty"`
+	Flagged bool      `json:"flagged,omitempty"`
 	At      time.Time `json:"at"`
 
 	Header map[string]string `json:"-"` // some more of it
 }
 
+// WorthKnowing is the folder of the mailbox for what the bots should know.
+const WorthKnowing = "Worth knowing"
+
 // folders are those of the mailbox.
-var folders = []string{"INBOX", "Drafts", "Sent", "Junk"}
+var folders = []string{"INBOX", "Drafts", "Sent", "Junk", WorthKnowing}
+
+// Moods are what the mailroom may do to those who hand it mails, beside being out of order.
+var Moods = map[string]string{
+	"busy":    "is busy: mails are to come later (4xx)",
+	"refuses": "refuses all mails (5xx)",
+	"slow":    "takes five seconds for each mail",
+	"drops":   "breaks off in the middle of a mail",
+	"full":    "has a full mailbox",
+}
 
 func newMailroom(desk *ConsentDesk) *Mailroom {
 	m := &Mailroom{desk: desk, ids: map[string]bool{}, letIn: map[*boxSession]bool{}, started: time.Now(), box: imapmemserver.NewUser(OfficeAddress, OfficePassword)}
@@ -71,11 +85,11 @@ func newMailroom(desk *ConsentDesk) *Mailroom {
 		}
 	}
 	desk.ended = m.showOut
-	m.smtp = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) {
+	m.smtp = smtp.NewServer(smtp.BackendFunc(func(conn *smtp.Conn) (smtp.Session, error) {
 		if m.isDown() {
 			return nil, &smtp.SMTPError{Code: 421, Message: "out of order"}
 		}
-		return &mailSession{room: m}, nil
+		return &mailSession{room: m, conn: conn.Conn()}, nil
 	}))
 	m.smtp.Domain = "mailroom.example"
 	m.smtp.MaxMessageBytes = 26 << 20
@@ -144,6 +158,14 @@ func (m *Mailroom) bearer(in func(token string) error) sasl.Server {
 	})
 }
 
+// Append is imapserver.Session's.
+func (s *boxSession) Append(folder string, r imap.LiteralReader, options *imap.AppendOptions) (*imap.AppendData, error) {
+	if s.room.Mood() == "full" {
+		return nil, &imap.Error{Type: imap.StatusResponseTypeNo, Code: "OVERQUOTA", Text: "the mailbox is full"}
+	}
+	return s.Session.Append(folder, r, options)
+}
+
 func (s *boxSession) Close() error {
 	s.room.mu.Lock()
 	delete(s.room.letIn, s)
@@ -168,6 +190,24 @@ func (s *boxSession) Select(folder string, options *imap.SelectOptions) (*imap.S
 		data.UIDValidity = uint32(s.room.started.Unix())
 	}
 	return data, err
+}
+
+// Mood is what the mailroom does to those who hand it mails, one of Moods; "" for nothing.
+func (m *Mailroom) Mood() string {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.mood
+}
+
+// SetMood changes it.
+func (m *Mailroom) SetMood(mood string) error {
+	if _, ok := Moods[mood]; !ok && mood != "" {
+		return fmt.Errorf("there is no mood called %q", mood)
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.mood = mood
+	return nil
 }
 
 // Mails returns the mails that were sent to others than the business, oldest first.
@@ -242,6 +282,9 @@ func (m *Mailroom) PutIn(folder string, raw []byte) error {
 	if m.isDown() {
 		return errors.New("the mailroom is out of order")
 	}
+	if m.Mood() == "full" {
+		return &smtp.SMTPError{Code: 452, EnhancedCode: smtp.EnhancedCode{4, 2, 2}, Message: "the mailbox is full"}
+	}
 	_, err := m.box.Append(folder, literal{bytes.NewReader(raw)}, &imap.AppendOptions{Time: time.Now()})
 	return err
 }
@@ -267,6 +310,7 @@ func (m *Mailroom) write(rw http.ResponseWriter, r *http.Request) {
 // A mailSession is one SMTP connection.
 type mailSession struct {
 	room *Mailroom
+	conn net.Conn
 	from string
 	to   []string
 }
@@ -290,6 +334,12 @@ func (s *mailSession) Auth(mechanism string) (sasl.Server, error) {
 }
 
 func (s *mailSession) Mail(from string, _ *smtp.MailOptions) error {
+	switch s.room.Mood() {
+	case "busy":
+		return &smtp.SMTPError{Code: 450, EnhancedCode: smtp.EnhancedCode{4, 3, 2}, Message: "too busy, try again later"}
+	case "refuses":
+		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 7, 1}, Message: "nothing is taken from you"}
+	}
 	if s.room.isDown() {
 		return &smtp.SMTPError{Code: 451, Message: "out of order, try again later"}
 	}
@@ -306,6 +356,13 @@ func (s *mailSession) Rcpt(to string, _ *smtp.RcptOptions) error {
 }
 
 func (s *mailSession) Data(r io.Reader) error {
+	switch s.room.Mood() {
+	case "slow":
+		time.Sleep(5 * time.Second) // as slow servers do: it is what is tried
+	case "drops":
+		s.conn.Close()
+		return errors.New("broken off")
+	}
 	raw, err := io.ReadAll(r)
 	if err != nil {
 		return err

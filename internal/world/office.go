@@ -51,7 +51,7 @@ func (m *Mailroom) Folder(folder string) (mails []Mail, err error) {
 	var all imap.SeqSet
 	all.AddRange(1, 0)
 	whole := &imap.FetchItemBodySection{Peek: true}
-	found, err := c.Fetch(all, &imap.FetchOptions{BodySection: []*imap.FetchItemBodySection{whole}}).Collect()
+	found, err := c.Fetch(all, &imap.FetchOptions{Flags: true, BodySection: []*imap.FetchItemBodySection{whole}}).Collect()
 	if err != nil {
 		return nil, err
 	}
@@ -61,6 +61,7 @@ func (m *Mailroom) Folder(folder string) (mails []Mail, err error) {
 			continue // a mail that is broken is not shown
 		}
 		read.From, read.To = read.Header["From"], read.Header["To"]
+		read.Flagged = slices.Contains(one.Flags, imap.FlagFlagged)
 		mails = append(mails, read)
 	}
 	return mails, nil
@@ -144,6 +145,80 @@ func (m *Mailroom) DeleteDraft(id string) error {
 		return err
 	}
 	return c.Expunge().Close()
+}
+
+// Mark gives a mail of a folder a flag or keyword, or takes it away, as somebody does in a mail
+// program.
+func (m *Mailroom) Mark(folder, id string, mark imap.Flag, on bool) error {
+	return m.with(folder, id, func(c *imapclient.Client, mail imap.UIDSet) error {
+		op := imap.StoreFlagsAdd
+		if !on {
+			op = imap.StoreFlagsDel
+		}
+		return c.Store(mail, &imap.StoreFlags{Op: op, Silent: true, Flags: []imap.Flag{mark}}, nil).Close()
+	})
+}
+
+// File puts a copy of a mail into another folder.
+func (m *Mailroom) File(folder, id, to string) error {
+	return m.with(folder, id, func(c *imapclient.Client, mail imap.UIDSet) error {
+		_, err := c.Copy(mail, to).Wait()
+		return err
+	})
+}
+
+// with does something with a mail of a folder.
+func (m *Mailroom) with(folder, id string, do func(*imapclient.Client, imap.UIDSet) error) error {
+	c, _, err := m.opened(folder)
+	if err != nil {
+		return err
+	}
+	defer c.Close()
+	found, err := c.UIDSearch(&imap.SearchCriteria{Header: []imap.SearchCriteriaHeaderField{{Key: "Message-Id", Value: id}}}, nil).Wait()
+	if err != nil {
+		return err
+	}
+	if len(found.AllUIDs()) == 0 {
+		return fmt.Errorf("there is no mail %s in %s", id, folder)
+	}
+	return do(c, imap.UIDSetNum(found.AllUIDs()...))
+}
+
+// inbox lists what the office has got, for the mailroom's page; mark flags one of these, or files
+// it among what is worth knowing.
+func (m *Mailroom) inbox(w http.ResponseWriter, _ *http.Request) {
+	list, err := m.Folder("INBOX")
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusServiceUnavailable)
+		return
+	}
+	writeJSON(w, http.StatusOK, append([]Mail{}, list...))
+}
+
+func (m *Mailroom) mark(w http.ResponseWriter, r *http.Request) {
+	r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
+	var err error
+	if id := r.FormValue("id"); r.FormValue("file") != "" {
+		err = m.File("INBOX", id, WorthKnowing)
+	} else {
+		err = m.Mark("INBOX", id, imap.FlagFlagged, r.FormValue("flag") == "on")
+	}
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusUnprocessableEntity)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// showMood shows and changes the mood, for the mailroom's page.
+func (m *Mailroom) showMood(w http.ResponseWriter, r *http.Request) {
+	if r.Method == http.MethodPost {
+		if err := m.SetMood(r.FormValue("mood")); err != nil {
+			http.Error(w, err.Error(), http.StatusUnprocessableEntity)
+			return
+		}
+	}
+	writeJSON(w, http.StatusOK, map[string]any{"mood": m.Mood(), "moods": Moods})
 }
 
 // drafts lists the drafts for the mailroom's page, and draft sends or deletes one.

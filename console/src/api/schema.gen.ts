@@ -6690,6 +6690,8 @@ export interface components {
         HouseAnswer: {
             answer: string;
             author: string;
+            /** @description Whose alone it is; left out: all bots'. */
+            bot?: string;
             id: string;
             question: string;
             /**
@@ -6744,6 +6746,8 @@ export interface components {
             author: string;
             /** @description What the knowledge says already. */
             beside?: components["schemas"]["Beside"];
+            /** @description Whose alone the answer would be; left out: all bots'. */
+            bot?: string;
             conversation?: string;
             /** Format: date-time */
             created_at: string;

@@ -33,6 +33,8 @@ type Room struct {
 	signal      chan struct{}
 	discarded   []string
 	sent        []channel.Incoming
+	wanted      []channel.Incoming
+	taught      []channel.Taught
 }
 
 // Fail makes Receive fail from now on; nil makes it work again.
@@ -193,6 +195,36 @@ func (r *Room) WereSent() []channel.Incoming {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return slices.Clone(r.sent)
+}
+
+// Wanted is channel.Room's.
+func (r *Room) Wanted(_ context.Context, in channel.Incoming) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.wanted = append(r.wanted, in)
+	return r.failing
+}
+
+// WereWanted returns the messages to which a draft was wanted.
+func (r *Room) WereWanted() []channel.Incoming {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return slices.Clone(r.wanted)
+}
+
+// Teach is channel.Room's.
+func (r *Room) Teach(_ context.Context, t channel.Taught) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.taught = append(r.taught, t)
+	return r.failing
+}
+
+// WereTaught returns the messages that knowledge was to be made of.
+func (r *Room) WereTaught() []channel.Taught {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return slices.Clone(r.taught)
 }
 
 // Recall is channel.Room's.

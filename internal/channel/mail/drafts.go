@@ -3,6 +3,7 @@ package mail
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,8 +11,10 @@ import (
 
 	"github.com/emersion/go-imap/v2"
 	"github.com/emersion/go-imap/v2/imapclient"
+	"golang.org/x/sync/errgroup"
 
 	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/letter"
 )
 
@@ -25,6 +28,38 @@ const (
 	draftPause = 15 * time.Second // between two looks, unless something tells that it changed
 	draftGone  = time.Minute      // after which one that is not there any more was deleted, and not just sent
 )
+
+// drafts looks after drafts from the first reply on that is to be laid among them, and takes in
+// what people send.
+func (m *mailbox) drafts(ctx context.Context, group *errgroup.Group) error {
+	if err := m.someDrafts(ctx); err != nil {
+		return err
+	}
+	group.Go(func() error { return m.watchSent(ctx) })
+	return m.tendDrafts(ctx)
+}
+
+// someDrafts waits until a draft is to be laid, or was once.
+func (m *mailbox) someDrafts(ctx context.Context) error {
+	changed, stop := m.Room.Changed()
+	defer stop()
+	for m.Replies != workspace.Draft {
+		laid, err := m.Room.Recall(ctx, "drafts")
+		if err != nil || laid != "" {
+			return err
+		}
+		waiting, err := m.Room.Drafts(ctx)
+		if err != nil || len(waiting) > 0 {
+			return errors.Join(err, m.Room.Keep(ctx, "drafts", "laid"))
+		}
+		select {
+		case <-changed:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return nil
+}
 
 // tendDrafts keeps the drafts of the mailbox as they should be until ctx ends.
 func (m *mailbox) tendDrafts(ctx context.Context) error {
@@ -199,7 +234,7 @@ func (s *session) ours(domain string) (map[string]imap.UID, error) {
 
 // sent hands over a mail that a person sent from their own mail program.
 func (m *mailbox) sent(ctx context.Context, raw []byte) error {
-	in, l := m.incoming(ctx, raw)
+	in, l := m.incoming(ctx, raw, channel.Bringer{})
 	if len(l.To) == 0 || !m.isOwn(l.From.Address) {
 		return nil
 	}

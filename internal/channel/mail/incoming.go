@@ -12,7 +12,7 @@ import (
 )
 
 // Incoming is what is made of a mail as it came.
-func (m *mailbox) incoming(ctx context.Context, raw []byte) (channel.Incoming, letter.Letter) {
+func (m *mailbox) incoming(ctx context.Context, raw []byte, by channel.Bringer) (channel.Incoming, letter.Letter) {
 	l := letter.Read(raw)
 	// Whoever an answer goes to is whom it is with: what is known of one address is not sent to
 	// another.
@@ -34,7 +34,7 @@ func (m *mailbox) incoming(ctx context.Context, raw []byte) (channel.Incoming, l
 	if in.Beside.Silent == "" && m.isOwn(l.From.Address) {
 		in.Beside.Silent = "it is one of our own"
 	}
-	proof := m.prove(ctx, &l, raw)
+	proof := m.prove(ctx, &l, raw, by)
 	in.Beside.Proof, in.Unproven = proof.says, !proof.aligned || l.ReplyTo.Address != ""
 	for _, f := range l.Files {
 		in.Files = append(in.Files, channel.File{Name: f.Name, Type: f.Type, Inline: f.Inline, Bytes: f.Bytes})
@@ -63,7 +63,7 @@ func tokenOf(l *letter.Letter) string {
 
 // Understand is channel.Understander's.
 func (m *mailbox) Understand(ctx context.Context, raw []byte) channel.Incoming {
-	in, _ := m.incoming(ctx, raw)
+	in, _ := m.incoming(ctx, raw, channel.Bringer{})
 	return in
 }
 

@@ -45,6 +45,10 @@ replies: hold
 		{Key: "mark_seen", Label: "Mark mails as read once they are here", As: document.AsSwitch},
 		{Key: "to_all", Label: "Answers go to all who had the mail", As: document.AsSwitch, About: "Otherwise to the sender alone."},
 		{Key: "quote", Label: "Quote the mail below the answer", As: document.AsSwitch},
+		{Key: "flagged", Label: "A flag that somebody sets on a mail", As: document.AsChoice, Choices: []document.Choice{{Value: "draft", Label: "asks for a draft of an answer, among the drafts"}, {Value: "nothing", Label: "says nothing to the service"}}, About: "Set in your own mail program, also where people answer all themselves."},
+		{Key: "learns.folder", Label: "Folder whose mails become knowledge", As: document.AsText, Example: "Worth knowing", About: "What somebody moves there is proposed as a lesson, without names and addresses."},
+		{Key: "learns.keyword", Label: "Keyword that makes a mail knowledge", As: document.AsText, Example: "worth-knowing", About: "Set on a mail by a mail program that can."},
+		{Key: "learns.bot", Label: "The bot whose knowledge it becomes", As: document.AsDocument, Of: "bot", About: "Left out: that of all."},
 		{Key: "trusts", Label: "Mail server whose checks are believed", As: document.AsText, Example: "mx.example.org", About: "The name by which your own mail server signs its Authentication-Results. Without one, signatures (DKIM) are checked here."},
 	},
 }
@@ -62,6 +66,19 @@ type Settings struct {
 	ToAll    bool               `yaml:"to_all"`
 	Quote    bool               `yaml:"quote"`
 	Trusts   string             `yaml:"trusts"`
+
+	Flagged string `yaml:"flagged"` // what a flag asks for: draft, or nothing
+	Learns  Learns `yaml:"learns"`
+}
+
+// nothing is what a flag may ask for.
+const nothing = "nothing"
+
+// Learns says how people make knowledge of mails in their own mail program.
+type Learns struct {
+	Folder  string `yaml:"folder"`  // mails that come there
+	Keyword string `yaml:"keyword"` // mails that get it
+	Bot     string `yaml:"bot"`     // whose knowledge; "": everybody's
 }
 
 // Bounds of what is said of a mailbox.
@@ -92,12 +109,34 @@ func (s *Settings) CheckOwn(c *document.Checker) {
 	if s.Forwarded && len(s.Receives) == 0 {
 		c.Wrong("$.forwarded", "say under receives for which addresses mails are forwarded")
 	}
+	switch s.Flagged {
+	case "":
+		s.Flagged = workspace.Draft
+	case workspace.Draft, nothing:
+	default:
+		c.Wrong("$.flagged", "%q is not known here; a flag asks for draft, or nothing", s.Flagged)
+	}
+	if strings.ContainsFunc(s.Learns.Keyword, func(r rune) bool { return r <= ' ' || r >= 127 || strings.ContainsRune(`(){}%*"\\]`, r) }) {
+		c.Wrong("$.learns.keyword", "a keyword is one word of letters, digits and hyphens")
+	}
+	if slices.Contains(s.Folders, s.Learns.Folder) {
+		c.Wrong("$.learns.folder", "what comes to %s is answered: name another folder", s.Learns.Folder)
+	}
 	if s.Every == 0 {
 		s.Every = workspace.Duration(aMinute)
 	}
 	if every := time.Duration(s.Every); every < leastPause || every > mostPause {
 		c.Wrong("$.every", "look for mails every 5s to 24h")
 	}
+}
+
+// Refers is document.Document's.
+func (s *Settings) Refers() []document.Reference {
+	refers := s.Channel.Refers()
+	if s.Learns.Bot != "" {
+		refers = append(refers, document.Reference{Path: "$.learns.bot", Kind: "bot", Name: s.Learns.Bot})
+	}
+	return refers
 }
 
 // A mailbox is one channel of mails.
@@ -152,7 +191,9 @@ func (m *mailbox) Takes(address string) bool {
 }
 
 // Take is channel.Taker's.
-func (m *mailbox) Take(ctx context.Context, raw []byte) error { return m.hand(ctx, raw, "") }
+func (m *mailbox) Take(ctx context.Context, raw []byte, by channel.Bringer) error {
+	return m.handed(ctx, raw, "", by)
+}
 
 // Look is channel.Looker's.
 func (m *mailbox) Look() {

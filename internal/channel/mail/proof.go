@@ -7,12 +7,14 @@ import (
 	"strings"
 	"time"
 
+	"blitiri.com.ar/go/spf"
 	message "github.com/emersion/go-message"
 	"github.com/emersion/go-msgauth/authres"
 	"github.com/emersion/go-msgauth/dkim"
 	"github.com/emersion/go-msgauth/dmarc"
 	"golang.org/x/net/publicsuffix"
 
+	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/letter"
 )
 
@@ -29,29 +31,69 @@ const (
 )
 
 // prove looks whether the domain that a mail says it is from vouches for it: as the trusted
-// server says, or by its own signature (DKIM, RFC 6376) and what the domain asks for (DMARC,
-// RFC 7489).
-func (m *mailbox) prove(ctx context.Context, l *letter.Letter, raw []byte) proof {
+// server says, or by its own signature (DKIM, RFC 6376), or by the server that brought it (SPF,
+// RFC 7208), and what the domain asks for (DMARC, RFC 7489).
+func (m *mailbox) prove(ctx context.Context, l *letter.Letter, raw []byte, by channel.Bringer) proof {
 	domain := l.From.Address[strings.LastIndexByte(l.From.Address, '@')+1:]
 	if m.Trusts != "" {
 		return trusted(raw, m.Trusts, domain)
 	}
+	ctx, cancel := context.WithTimeout(ctx, proofTime)
+	defer cancel()
+	names := m.Names
+	if names == nil {
+		names = net.DefaultResolver
+	}
+	signed := signature(ctx, names, raw, domain)
+	if signed.aligned || by.IP == nil || by.IP.IsLoopback() || by.IP.IsPrivate() { // what stands in the own network was named by nobody
+		return signed
+	}
+	brought := broughtBy(ctx, names, by, domain)
+	brought.says = signed.says + "; " + brought.says
+	return brought
+}
+
+// broughtBy looks whether the domain of the envelope names the server that brought a mail, and
+// answers for the domain that the mail says it is from.
+func broughtBy(ctx context.Context, names channel.Names, by channel.Bringer, domain string) proof {
+	envelope := by.From[strings.LastIndexByte(by.From, '@')+1:]
+	if envelope == "" {
+		envelope = by.Hello
+	}
+	result, _ := spf.CheckHostWithSender(by.IP, by.Hello, by.From, spf.WithContext(ctx), spf.WithResolver(names))
+	switch {
+	case result == spf.None:
+		return proof{says: envelope + " names no servers (SPF)"}
+	case result != spf.Pass:
+		return proof{says: "brought by a server that " + envelope + " does not name (SPF: " + string(result) + ")"}
+	}
+	strict := false
+	if record, err := policy(ctx, names, domain); err == nil {
+		strict = record.SPFAlignment == dmarc.AlignmentStrict
+	}
+	if strings.EqualFold(envelope, domain) || !strict && organization(envelope) == organization(domain) {
+		return proof{true, "brought by a server of " + envelope + " (SPF)"}
+	}
+	return proof{says: "brought by a server of " + envelope + " (SPF), which does not answer for " + domain}
+}
+
+// policy is what a domain asks for (DMARC).
+func policy(ctx context.Context, names channel.Names, domain string) (*dmarc.Record, error) {
+	return dmarc.LookupWithOptions(organization(domain), &dmarc.LookupOptions{LookupTXT: func(name string) ([]string, error) { return names.LookupTXT(ctx, name) }})
+}
+
+// signature looks whether a mail is signed by the domain that it says it is from.
+func signature(ctx context.Context, names channel.Names, raw []byte, domain string) proof {
 	if !bytes.Contains(bytes.ToLower(raw[:min(len(raw), 64<<10)]), []byte("dkim-signature:")) {
 		return proof{says: "not signed"}
 	}
-	ctx, cancel := context.WithTimeout(ctx, proofTime)
-	defer cancel()
-	lookup := m.LookupTXT
-	if lookup == nil {
-		lookup = net.DefaultResolver.LookupTXT
-	}
-	txt := func(name string) ([]string, error) { return lookup(ctx, name) }
+	txt := func(name string) ([]string, error) { return names.LookupTXT(ctx, name) }
 	found, err := dkim.VerifyWithOptions(bytes.NewReader(raw), &dkim.VerifyOptions{LookupTXT: txt, MaxVerifications: mostSignatures})
 	if err != nil && len(found) == 0 {
 		return proof{says: "its signature (DKIM) cannot be read"}
 	}
 	strict := false
-	if record, err := dmarc.LookupWithOptions(organization(domain), &dmarc.LookupOptions{LookupTXT: txt}); err == nil {
+	if record, err := policy(ctx, names, domain); err == nil {
 		strict = record.DKIMAlignment == dmarc.AlignmentStrict
 	}
 	others := ""

@@ -17,6 +17,7 @@ import (
 	"github.com/emersion/go-sasl"
 	"golang.org/x/sync/errgroup"
 
+	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/letter"
 	"urgentparrot.example/internal/outbound"
@@ -42,10 +43,10 @@ func (m *mailbox) Run(ctx context.Context) error {
 			return m.watch(within, folder, m.MarkSeen, func(ctx context.Context, raw []byte) error { return m.hand(ctx, raw, "") })
 		})
 	}
-	if m.Replies == workspace.Draft {
-		group.Go(func() error { return m.tendDrafts(within) })
-		group.Go(func() error { return m.watchSent(within) })
+	if m.Learns.Folder != "" {
+		group.Go(func() error { return m.watch(within, m.Learns.Folder, false, m.taught) })
 	}
+	group.Go(func() error { return m.drafts(within, group) })
 	if err := group.Wait(); ctx.Err() == nil {
 		return err
 	}
@@ -58,6 +59,8 @@ type place struct {
 	Validity uint32    `json:"validity"`
 	Last     imap.UID  `json:"last"`
 	At       time.Time `json:"at"` // it was looked into
+
+	Marked map[imap.Flag][]imap.UID `json:"marked,omitempty"` // the mails that have a mark, of each that was looked for
 }
 
 // watchSent takes in what people send from their own mail programs.
@@ -96,6 +99,11 @@ func (m *mailbox) watch(ctx context.Context, folder string, mark bool, hand func
 		}
 		if at.Last != before {
 			idle = settling
+		}
+		if slices.Contains(m.Folders, folder) {
+			if err := m.marked(ctx, s, folder, &at); err != nil {
+				return s.failed("the mailbox broke off", err)
+			}
 		}
 		if err := s.wait(ctx, m, idle); err != nil {
 			return s.failed("the mailbox broke off", err)
@@ -216,7 +224,11 @@ func (s *session) receive(ctx context.Context, mails []sized, mark bool, hand fu
 
 // hand hands one mail over. When it returns without an error, it is on disk.
 func (m *mailbox) hand(ctx context.Context, raw []byte, silent string) error {
-	in, l := m.incoming(ctx, raw)
+	return m.handed(ctx, raw, silent, channel.Bringer{})
+}
+
+func (m *mailbox) handed(ctx context.Context, raw []byte, silent string, by channel.Bringer) error {
+	in, l := m.incoming(ctx, raw, by)
 	if silent != "" && in.Beside.Silent == "" {
 		in.Beside.Silent = silent
 	}
@@ -291,12 +303,20 @@ func (m *mailbox) greeted(ctx context.Context) (*session, net.Conn, error) {
 		return nil, nil, errors.Join(err, conn.Close())
 	}
 	s := &session{news: make(chan struct{}, 1)}
-	options := &imapclient.Options{UnilateralDataHandler: &imapclient.UnilateralDataHandler{Mailbox: func(*imapclient.UnilateralDataMailbox) {
+	news := func() {
 		select {
 		case s.news <- struct{}{}:
 		default:
 		}
-	}}}
+	}
+	options := &imapclient.Options{UnilateralDataHandler: &imapclient.UnilateralDataHandler{
+		Mailbox: func(*imapclient.UnilateralDataMailbox) { news() },
+		Fetch: func(changed *imapclient.FetchMessageData) { // a flag
+			for changed.Next() != nil {
+			}
+			news()
+		},
+	}}
 	host, _, _ := net.SplitHostPort(m.Other.Address)
 	options.TLSConfig = &tls.Config{ServerName: host}
 	switch m.Other.SecurityAt(m.Other.Address) {

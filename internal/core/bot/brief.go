@@ -31,7 +31,7 @@ type Brief struct {
 	Proposes  bool       `yaml:"proposes"`  // it proposes house answers of what customers confirmed
 	Remembers []string   `yaml:"remembers"` // fields that it may keep what customers say for; none: all
 	Closes    bool       `yaml:"closes"`    // it ends the conversation when the customer says goodbye
-	Mode      string     `yaml:"mode"`      // hold: its replies wait for a person on every channel; off: people answer in its place; "": as the channel says
+	Mode      string     `yaml:"mode"`      // hold: its replies wait for a person on every channel; draft: the same, and lie among the drafts where the channel has some; off: people answer in its place; "": as the channel says
 	Limits    Limits     `yaml:"limits"`
 
 	Threshold float64 `yaml:"threshold"` // confidence below which it does not answer, 0 to 1

@@ -126,7 +126,7 @@ func (b Brief) checkManner(c *document.Checker) {
 	}
 	oneOf("$.voice.length", b.Voice.Length, "short", "normal", "full")
 	oneOf("$.voice.address", b.Voice.Address, byFirstName, formally)
-	oneOf("$.mode", b.Mode, workspace.Hold, workspace.Off)
+	oneOf("$.mode", b.Mode, workspace.Hold, workspace.Draft, workspace.Off)
 	oneOf("$.assistant", b.Assistant, InFirstReply, WhenAsked)
 	for i, e := range b.Examples {
 		if e.Customer == "" || e.Bot == "" {

@@ -222,12 +222,13 @@ const askedByExamples = 2
 // So the size of a team costs one search, not one for each bot.
 func (t *turn) likeliestToKnow(candidates []passing, part answer.Part, ours answer.Reply) string {
 	all := t.Finder
-	all.Scope.Sources, all.Sources = map[string]int{}, ""
+	all.Scope.Sources, all.Sources, all.Scope.For = map[string]int{}, "", nil
 	for _, c := range candidates {
 		if c.is == nil {
 			continue
 		}
 		all.Sources += c.is.Finder.Sources + "\n"
+		all.Scope.For = append(all.Scope.For, c.is.Finder.Scope.For...)
 		if c.is.Finder.Scope.Sources == nil {
 			all.Scope.Sources = nil
 		}

@@ -48,6 +48,7 @@ type Passage struct {
 	ReadAt   time.Time `json:"read_at"`
 	From     time.Time `json:"from,omitzero"`  // holds from then on; zero: always did
 	Until    time.Time `json:"until,omitzero"` // and until then; zero: for good
+	Only     string    `json:"only,omitempty"` // who alone may use it; "": whoever may use its source
 
 	Views  []Code `json:"-"` // the vectors of what Said returns, once they are known
 	Tokens []byte `json:"-"` // those of its sentences, as encoder.Bytes keeps them; an index does not hold them

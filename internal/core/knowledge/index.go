@@ -222,6 +222,7 @@ type Scope struct {
 	Sources map[string]int  // ids of sources that may be used, with their place in the order of precedence; nil: all
 	Without map[string]bool // ids of sources that may not be used, where all others may
 	Now     time.Time       // for passages that hold for a time; zero: all do
+	For     []string        // whose passages may be used that are only somebody's
 }
 
 // has reports whether a source may be used.
@@ -239,8 +240,11 @@ func (s Scope) Allows(p *Passage) bool {
 	return s.has(p.SourceID) && s.holds(p)
 }
 
-// holds reports whether a passage holds now.
+// holds reports whether a passage holds now, for whoever looks for it.
 func (s Scope) holds(p *Passage) bool {
+	if p.Only != "" && !slices.Contains(s.For, p.Only) {
+		return false
+	}
 	return s.Now.IsZero() || (p.From.IsZero() || !s.Now.Before(p.From)) && (p.Until.IsZero() || s.Now.Before(p.Until))
 }
 

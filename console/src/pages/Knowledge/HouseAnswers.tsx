@@ -65,6 +65,7 @@ export function HouseAnswers() {
                   <p className="whitespace-pre-line">{h.answer}</p>
                   <p className="text-sm text-soft">
                     {h.author}, {ago(h.updated_at, now)}
+                    {h.bot && ` · for ${h.bot} alone`}
                     {h.valid_from && ` · from ${dayOf(h.valid_from)}`}
                     {h.valid_until && ` · until ${dayOf(h.valid_until)}`}
                     {h.review_at && (

@@ -51,6 +51,7 @@ function Lesson({ lesson: l }: { lesson: Schemas["Lesson"] }) {
     <li className="space-y-3 rounded-lg border border-line bg-sheet p-3">
       <p className="text-sm text-soft">
         from what {l.author} replied {ago(l.created_at, now)}
+        {l.bot && `, for ${l.bot} alone`}
         {l.conversation && (
           <>
             {" · "}
