@@ -22,7 +22,7 @@ test: check
 	$(GO) test -timeout 30m ./...
 
 ## check: formatting, vet, types, and that what was generated is current
-check: console/dist/index.html .chromium .dovecot
+check: console/dist/index.html .chromium .mailservers
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "not formatted (gofmt -w):"; gofmt -l $$(git ls-files '*.go'); exit 1; }
 	$(GO) vet ./...
 	cd console && npx prettier --check --log-level warn src widget '*.ts' '*.json' index.html && npm run -s check
@@ -104,12 +104,12 @@ console/dist/index.html: console/node_modules/.installed $(console_sources)
 	cd console && npm run -s build
 	touch console/dist/.keep $@
 
-# Chromium for the tests of the console; installed where apt-get is there.
-# A real mail server for the tests. None is started by the installation: they start their own.
-.PHONY: .dovecot
-.dovecot:
-	@command -v dovecot >/dev/null || { command -v apt-get >/dev/null && { test -e /usr/sbin/policy-rc.d || { printf '#!/bin/sh\nexit 101\n' >/usr/sbin/policy-rc.d && chmod +x /usr/sbin/policy-rc.d && touch /tmp/.policy-is-ours; }; apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq dovecot-imapd >/dev/null; test ! -e /tmp/.policy-is-ours || rm -f /usr/sbin/policy-rc.d /tmp/.policy-is-ours; } || true; } || { echo "the tests with a real mail server are left out: install dovecot"; }
+# Real mail servers for the tests. None is started by the installation: they start their own.
+.PHONY: .mailservers
+.mailservers:
+	@command -v dovecot >/dev/null && command -v postfix >/dev/null || { command -v apt-get >/dev/null && { test -e /usr/sbin/policy-rc.d || { printf '#!/bin/sh\nexit 101\n' >/usr/sbin/policy-rc.d && chmod +x /usr/sbin/policy-rc.d && touch /tmp/.policy-is-ours; }; apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends dovecot-imapd postfix >/dev/null; test ! -e /tmp/.policy-is-ours || rm -f /usr/sbin/policy-rc.d /tmp/.policy-is-ours; } || true; } || { echo "the tests with real mail servers are left out: install dovecot and postfix"; }
 
+# Chromium for the tests of the console; installed where apt-get is there.
 .PHONY: .chromium
 .chromium:
 	@command -v chromium >/dev/null || { command -v apt-get >/dev/null && apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium >/dev/null; } || { echo "the tests need Chromium: install it as chromium"; exit 1; }

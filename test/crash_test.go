@@ -37,9 +37,9 @@ type process struct {
 }
 
 // serve starts the program over a data folder and waits until it is ready.
-func serve(t *testing.T, data, listen string) *process {
+func serve(t *testing.T, data, listen string, more ...string) *process {
 	t.Helper()
-	p := &process{command: exec.Command(program(t), "serve", "-data", data, "-listen", listen, "-workspace", "brackwater", "-allow", "127.0.0.1")}
+	p := &process{command: exec.Command(program(t), append([]string{"serve", "-data", data, "-listen", listen, "-workspace", "brackwater", "-allow", "127.0.0.1"}, more...)...)}
 	var complaints bytes.Buffer
 	p.command.Stderr = &complaints
 	out, err := p.command.StdoutPipe()

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/emersion/go-imap/v2"
@@ -38,13 +39,13 @@ type Mailroom struct {
 	box     *imapmemserver.User
 	started time.Time
 	desk    *ConsentDesk // whose tokens let in too
+	mood    atomic.Value // one of Moods, as a string
 
 	mu      sync.Mutex
 	mails   []Mail
 	ids     map[string]bool
 	letIn   map[*boxSession]bool // with a token
 	address string               // where the mailbox is served
-	mood    string               // one of Moods, "" for none
 }
 
 // A Mail is one mail in the mailroom.
@@ -194,9 +195,8 @@ func (s *boxSession) Select(folder string, options *imap.SelectOptions) (*imap.S
 
 // Mood is what the mailroom does to those who hand it mails, one of Moods; "" for nothing.
 func (m *Mailroom) Mood() string {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	return m.mood
+	mood, _ := m.mood.Load().(string)
+	return mood
 }
 
 // SetMood changes it.
@@ -204,9 +204,7 @@ func (m *Mailroom) SetMood(mood string) error {
 	if _, ok := Moods[mood]; !ok && mood != "" {
 		return fmt.Errorf("there is no mood called %q", mood)
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	m.mood = mood
+	m.mood.Store(mood)
 	return nil
 }
 

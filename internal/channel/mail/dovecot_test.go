@@ -27,6 +27,7 @@ type dovecot struct {
 	t       *testing.T
 	folder  string
 	address string
+	auth    string // where other servers ask whether somebody may sign in
 	server  *exec.Cmd
 }
 
@@ -44,14 +45,11 @@ func startDovecot(t *testing.T) *dovecot {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { os.RemoveAll(folder) })
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	d := &dovecot{t: t, folder: folder, address: l.Addr().String()}
-	l.Close()
-	_, port, _ := net.SplitHostPort(d.address)
-	config := strings.NewReplacer("DIR", folder, "PORT", port, "PASSWORD", dovecotPassword).Replace(`base_dir = DIR/run
+	d := &dovecot{t: t, folder: folder}
+	var port, authPort string
+	d.address, port = free(t)
+	d.auth, authPort = free(t)
+	config := strings.NewReplacer("DIR", folder, "AUTHPORT", authPort, "PORT", port, "PASSWORD", dovecotPassword).Replace(`base_dir = DIR/run
 state_dir = DIR/state
 log_path = DIR/log
 protocols = imap
@@ -82,6 +80,11 @@ namespace inbox {
   mailbox Sent {
     auto = create
     special_use = \Sent
+  }
+}
+service auth {
+  inet_listener {
+    port = AUTHPORT
   }
 }
 service imap-login {
@@ -158,8 +161,25 @@ func aMail(n int, says string) string {
 	return fmt.Sprintf("From: Ada Winter <ada@example.org>\nTo: office@brackwater.example\nSubject: Question %d\nMessage-ID: <m%d@example.org>\nDate: Tue, 03 Mar 2026 09:00:00 +0000\n\n%s\n", n, n, says)
 }
 
-// office opens a channel over the server.
-func (d *dovecot) office(more string) *office {
+// delivered are the mails that were delivered to somebody, as files.
+func (d *dovecot) delivered(to string) (mails []string) {
+	d.t.Helper()
+	files, err := filepath.Glob(filepath.Join(d.folder, "mail", to, "new", "*"))
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	for _, file := range files {
+		raw, err := os.ReadFile(file)
+		if err != nil {
+			d.t.Fatal(err)
+		}
+		mails = append(mails, string(raw))
+	}
+	return mails
+}
+
+// office opens a channel over the server, whose mails go out by another if one is named.
+func (d *dovecot) office(more string, sends ...string) *office {
 	d.t.Helper()
 	o := &office{t: d.t, room: &channeltest.Room{}}
 	parsed, err := channel.Parse([]channel.Kind{Kind})("office.yaml", []byte(strings.Replace(Kind.Example, "replies: hold\n", "", 1)+more))
@@ -168,7 +188,7 @@ func (d *dovecot) office(more string) *office {
 	}
 	setup := o.room.Setup(clock.Real{})
 	setup.Rules, setup.Secret = outbound.Rules{Allowed: []string{"127.0.0.1"}}, dovecotPassword
-	setup.Other = workspace.Connection{Address: d.address, Sends: "127.0.0.1:1", From: "office@brackwater.example", Security: workspace.NoSecurity}
+	setup.Other = workspace.Connection{Address: d.address, Sends: append(sends, "127.0.0.1:1")[0], From: "office@brackwater.example", Security: workspace.NoSecurity}
 	a, err := Kind.Open(parsed.(channel.Settings), setup)
 	if err != nil {
 		d.t.Fatal(err)
