@@ -27,44 +27,29 @@ func (r room) Drafts(ctx context.Context) (list []channel.Outgoing, err error) {
 	if ch == nil {
 		return nil, nil
 	}
-	held, err := w.store.Held(ctx, mostHeld)
+	var bots []string // whose replies are drafts
+	for _, brief := range all[bot.Brief](w.config.Load()) {
+		if brief.Mode == workspace.Draft {
+			bots = append(bots, brief.Name)
+		}
+	}
+	held, err := w.store.HeldAsDrafts(ctx, r.channel, ch.Replies == workspace.Draft, bots, mostHeld)
 	if err != nil {
 		return nil, err
 	}
-	for _, h := range held {
-		if h.Conversation.Channel != r.channel {
-			continue
+	for _, m := range held {
+		c, err := w.store.Conversation(ctx, m.ConversationID)
+		if err != nil {
+			return nil, err
 		}
-		if laid, err := r.lies(ctx, ch, h); err != nil || !laid {
-			if err != nil {
-				return nil, err
-			}
-			continue
-		}
-		out := channel.Outgoing{ID: h.ID, Address: h.Conversation.Address, Parts: h.Parts, Answers: w.answered(ctx, h.Message), Citations: h.Citations, At: h.At}
-		if err := w.address(ctx, h.ConversationID, &out); err != nil {
+		out := channel.Outgoing{ID: m.ID, Address: c.Address, Parts: m.Parts, Answers: w.answered(ctx, m), Citations: m.Citations, At: m.At}
+		if err := w.address(ctx, m.ConversationID, &out); err != nil {
 			return nil, err
 		}
 		list = append(list, out)
 	}
 	return list, nil
 }
-
-// lies reports whether a held reply is to lie among the drafts: all of the channel do, or of
-// the bot, or somebody wanted this one.
-func (r room) lies(ctx context.Context, ch *openChannel, h store.HeldReply) (bool, error) {
-	if ch.Replies == workspace.Draft {
-		return true, nil
-	}
-	if brief, ok := find[bot.Brief](r.c.w.config.Load(), h.Conversation.Bot); ok && brief.Mode == workspace.Draft {
-		return true, nil
-	}
-	wanted, err := r.Recall(ctx, wantedMark+h.ID)
-	return wanted != "", err
-}
-
-// wantedMark begins the names under which it is kept that a reply was wanted as a draft.
-const wantedMark = "wanted "
 
 // Wanted is channel.Room's. A reply that is held for the message already is the draft; else one
 // is made, as the bot would answer the message by itself.
@@ -90,7 +75,7 @@ func (r room) Wanted(ctx context.Context, in channel.Incoming) error {
 	}
 	for _, h := range held {
 		if h.TurnID == asked.TurnID {
-			err := r.Keep(ctx, wantedMark+h.ID, "yes")
+			err := r.Keep(ctx, store.WantedMark+h.ID, "yes")
 			w.hub.signal(Events)
 			return err
 		}
@@ -129,7 +114,7 @@ func (r room) Wanted(ctx context.Context, in channel.Incoming) error {
 		if err != nil {
 			return err
 		}
-		return tx.PutChannelState(r.channel, wantedMark+id, "yes")
+		return tx.PutChannelState(r.channel, store.WantedMark+id, "yes")
 	})
 }
 

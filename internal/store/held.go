@@ -55,6 +55,24 @@ func (s *Store) Held(ctx context.Context, limit int) (list []HeldReply, err erro
 	return list, err
 }
 
+// WantedMark begins the names under which a channel remembers that a held reply was wanted as a
+// draft.
+const WantedMark = "wanted "
+
+// HeldAsDrafts returns the held replies of a channel that are to lie among the drafts of the
+// other side, the oldest first, at most limit: all, or those of some bots and those that
+// somebody wanted there.
+func (s *Store) HeldAsDrafts(ctx context.Context, channel string, all bool, bots []string, limit int) (list []Message, err error) {
+	err = s.reader.rows(ctx, `SELECT `+messageColumns+` FROM message m WHERE state = 'held'
+		AND conversation_id IN (SELECT id FROM conversation WHERE channel = ?1 AND (?2 OR bot IN (SELECT value FROM json_each(?3)) OR EXISTS (SELECT 1 FROM channel_state WHERE channel = ?1 AND name = ?4 || m.id)))
+		ORDER BY at, id LIMIT ?5`, []any{channel, all, asJSON(append([]string{}, bots...)), WantedMark, limit}, func(scan func(...any) error) error {
+		m, err := scanMessage(scan)
+		list = append(list, m)
+		return err
+	})
+	return list, err
+}
+
 // ContactName is what is known as the name of a contact, "" if nothing is.
 func (s *Store) ContactName(ctx context.Context, contact, field string) (name string, err error) {
 	err = s.reader.row(ctx, `SELECT value FROM fact WHERE contact_id = ? AND field = ? ORDER BY verified DESC, id DESC LIMIT 1`, []any{contact, field}, &name)

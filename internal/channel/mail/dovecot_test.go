@@ -4,9 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"net"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -20,24 +18,20 @@ import (
 	"urgentparrot.example/internal/clock"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/outbound"
+	"urgentparrot.example/test/mailservers"
 )
 
-// A dovecot is a real IMAP server in a folder of its own.
+// A dovecot is a real IMAP server.
 type dovecot struct {
-	t       *testing.T
-	folder  string
-	address string
-	auth    string // where other servers ask whether somebody may sign in
-	server  *exec.Cmd
+	*mailservers.Dovecot
+	t *testing.T
 }
-
-const dovecotPassword = "tern-and-tide"
 
 // startDovecot starts one; where it is not installed, the test is left out (make test
 // installs it).
 func startDovecot(t *testing.T) *dovecot {
 	t.Helper()
-	if _, err := exec.LookPath("dovecot"); err != nil {
+	if !mailservers.HasDovecot() {
 		t.Skip("dovecot is not installed")
 	}
 	folder, err := os.MkdirTemp("/tmp", "dovecot-") // its sockets need a short name
@@ -45,99 +39,23 @@ func startDovecot(t *testing.T) *dovecot {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { os.RemoveAll(folder) })
-	d := &dovecot{t: t, folder: folder}
-	var port, authPort string
-	d.address, port = free(t)
-	d.auth, authPort = free(t)
-	config := strings.NewReplacer("DIR", folder, "AUTHPORT", authPort, "PORT", port, "PASSWORD", dovecotPassword).Replace(`base_dir = DIR/run
-state_dir = DIR/state
-log_path = DIR/log
-protocols = imap
-listen = 127.0.0.1
-ssl = no
-disable_plaintext_auth = no
-mail_location = maildir:DIR/mail/%u
-mail_uid = nobody
-mail_gid = nogroup
-first_valid_uid = 1
-first_valid_gid = 1
-default_internal_user = nobody
-default_login_user = nobody
-passdb {
-  driver = static
-  args = password=PASSWORD
-}
-userdb {
-  driver = static
-  args = uid=nobody gid=nogroup home=DIR/mail/%u
-}
-namespace inbox {
-  inbox = yes
-  mailbox Drafts {
-    auto = create
-    special_use = \Drafts
-  }
-  mailbox Sent {
-    auto = create
-    special_use = \Sent
-  }
-}
-service auth {
-  inet_listener {
-    port = AUTHPORT
-  }
-}
-service imap-login {
-  inet_listener imap {
-    port = PORT
-  }
-  inet_listener imaps {
-    port = 0
-  }
-}
-`)
-	for _, made := range []error{os.WriteFile(filepath.Join(folder, "conf"), []byte(config), 0o644), os.Mkdir(filepath.Join(folder, "mail"), 0o777), os.Chmod(folder, 0o755), os.Chmod(filepath.Join(folder, "mail"), 0o777)} {
-		if made != nil {
-			t.Fatal(made)
-		}
+	d, err := mailservers.NewDovecot(folder)
+	if err != nil {
+		t.Fatal(err)
 	}
-	d.start()
-	t.Cleanup(d.stop)
-	return d
-}
-
-func (d *dovecot) start() {
-	d.t.Helper()
-	d.server = exec.Command("dovecot", "-F", "-c", filepath.Join(d.folder, "conf"))
-	if err := d.server.Start(); err != nil {
-		d.t.Fatal(err)
-	}
-	for end := time.Now().Add(15 * time.Second); ; time.Sleep(20 * time.Millisecond) {
-		if conn, err := net.Dial("tcp", d.address); err == nil {
-			conn.Close()
-			return
-		}
-		if time.Now().After(end) {
-			log, _ := os.ReadFile(filepath.Join(d.folder, "log"))
-			d.t.Fatalf("dovecot does not answer: %s", log)
-		}
-	}
-}
-
-func (d *dovecot) stop() {
-	_ = d.server.Process.Signal(os.Interrupt)
-	_ = d.server.Wait() // it says that it was interrupted
+	t.Cleanup(d.Stop)
+	return &dovecot{d, t}
 }
 
 // put appends mails to a folder, over a connection of its own.
 func (d *dovecot) put(folder string, mails ...string) {
 	d.t.Helper()
-	c, err := imapclient.DialInsecure(d.address, nil)
+	c, err := imapclient.DialInsecure(d.Address, nil)
 	if err != nil {
 		d.t.Fatal(err)
 	}
 	defer c.Close()
-	if err := c.Login("office@brackwater.example", dovecotPassword).Wait(); err != nil {
+	if err := c.Login("office@brackwater.example", mailservers.Password).Wait(); err != nil {
 		d.t.Fatal(err)
 	}
 	for _, mail := range mails {
@@ -161,23 +79,6 @@ func aMail(n int, says string) string {
 	return fmt.Sprintf("From: Ada Winter <ada@example.org>\nTo: office@brackwater.example\nSubject: Question %d\nMessage-ID: <m%d@example.org>\nDate: Tue, 03 Mar 2026 09:00:00 +0000\n\n%s\n", n, n, says)
 }
 
-// delivered are the mails that were delivered to somebody, as files.
-func (d *dovecot) delivered(to string) (mails []string) {
-	d.t.Helper()
-	files, err := filepath.Glob(filepath.Join(d.folder, "mail", to, "new", "*"))
-	if err != nil {
-		d.t.Fatal(err)
-	}
-	for _, file := range files {
-		raw, err := os.ReadFile(file)
-		if err != nil {
-			d.t.Fatal(err)
-		}
-		mails = append(mails, string(raw))
-	}
-	return mails
-}
-
 // office opens a channel over the server, whose mails go out by another if one is named.
 func (d *dovecot) office(more string, sends ...string) *office {
 	d.t.Helper()
@@ -187,8 +88,8 @@ func (d *dovecot) office(more string, sends ...string) *office {
 		d.t.Fatal(err)
 	}
 	setup := o.room.Setup(clock.Real{})
-	setup.Rules, setup.Secret = outbound.Rules{Allowed: []string{"127.0.0.1"}}, dovecotPassword
-	setup.Other = workspace.Connection{Address: d.address, Sends: append(sends, "127.0.0.1:1")[0], From: "office@brackwater.example", Security: workspace.NoSecurity}
+	setup.Rules, setup.Secret = outbound.Rules{Allowed: []string{"127.0.0.1"}}, mailservers.Password
+	setup.Other = workspace.Connection{Address: d.Address, Sends: append(sends, "127.0.0.1:1")[0], From: "office@brackwater.example", Security: workspace.NoSecurity}
 	a, err := Kind.Open(parsed.(channel.Settings), setup)
 	if err != nil {
 		d.t.Fatal(err)
@@ -215,11 +116,13 @@ func TestARealMailboxIsWatched(t *testing.T) {
 		t.Errorf("found %q, %v", found, err)
 	}
 
-	d.stop()
+	d.Stop()
 	if err := o.stop(); err == nil {
 		t.Log("the channel was asked to end before it saw that the server had gone")
 	}
-	d.start()
+	if err := d.Start(); err != nil {
+		t.Fatal(err)
+	}
 	d.put("INBOX", aMail(2, "Is there a lift?"), aMail(3, "Is there a bar?"))
 	o.run()
 	o.eventually("those that came meanwhile are here", func() bool { return len(o.room.Received()) == 3 })
@@ -233,12 +136,12 @@ func TestARealMailboxIsWatched(t *testing.T) {
 		}
 	}
 	// What was taken in is marked as read.
-	c, err := imapclient.DialInsecure(d.address, nil)
+	c, err := imapclient.DialInsecure(d.Address, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer c.Close()
-	if err := c.Login("office@brackwater.example", dovecotPassword).Wait(); err != nil {
+	if err := c.Login("office@brackwater.example", mailservers.Password).Wait(); err != nil {
 		t.Fatal(err)
 	}
 	o.eventually("all but the old one are marked as read", func() bool {
@@ -258,16 +161,16 @@ func TestAMailboxThatIsNumberedAnewLosesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	d.put("INBOX", aMail(2, "Is there a lift?"))
-	d.stop()
+	d.Stop()
 	for _, lists := range []string{"dovecot-uidlist", "dovecot-uidvalidity*"} {
-		files, _ := filepath.Glob(filepath.Join(d.folder, "mail", "*", lists))
+		files, _ := filepath.Glob(filepath.Join(d.Folder, "mail", "*", lists))
 		for _, file := range files {
 			if err := os.Remove(file); err != nil {
 				t.Fatal(err)
 			}
 		}
 	}
-	files, _ := filepath.Glob(filepath.Join(d.folder, "mail", "*", "dovecot.*"))
+	files, _ := filepath.Glob(filepath.Join(d.Folder, "mail", "*", "dovecot.*"))
 	for _, file := range files {
 		if err := os.Remove(file); err != nil {
 			t.Fatal(err)
@@ -275,7 +178,9 @@ func TestAMailboxThatIsNumberedAnewLosesNothing(t *testing.T) {
 	}
 	// The new validity is the second of its making: it must be another one.
 	time.Sleep(time.Second)
-	d.start()
+	if err := d.Start(); err != nil {
+		t.Fatal(err)
+	}
 	o.run()
 	o.eventually("the second is here", func() bool { return len(o.room.Received()) == 2 })
 	ctx, cancel := context.WithTimeout(t.Context(), time.Second)

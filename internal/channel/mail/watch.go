@@ -6,10 +6,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"net"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/emersion/go-imap/v2"
@@ -23,10 +23,8 @@ import (
 	"urgentparrot.example/internal/outbound"
 )
 
-// Bounds of what is fetched at once.
+// How long is waited for what.
 const (
-	batchMails = 50
-	batchBytes = 4 << 20
 	signInTime = 30 * time.Second
 	longest    = 9 * time.Minute        // between two looks, also where the server tells by itself
 	settling   = 500 * time.Millisecond // and to the one after news: what comes between a look and the wait some servers keep to themselves
@@ -162,11 +160,7 @@ func (m *mailbox) take(ctx context.Context, s *session, folder string, at *place
 		return err
 	}
 	for len(sizes) > 0 {
-		n, bytes := 0, int64(0)
-		for n < len(sizes) && n < batchMails && (n == 0 || bytes+sizes[n].size <= batchBytes) {
-			bytes += sizes[n].size
-			n++
-		}
+		n := batch(sizes)
 		if err := s.receive(ctx, sizes[:n], mark, hand); err != nil {
 			return err
 		}
@@ -175,49 +169,6 @@ func (m *mailbox) take(ctx context.Context, s *session, folder string, at *place
 			return err
 		}
 		sizes = sizes[n:]
-	}
-	return nil
-}
-
-// receive hands mails over, and marks them as read if that is wanted, once they are kept.
-func (s *session) receive(ctx context.Context, mails []sized, mark bool, hand func(context.Context, []byte) error) error {
-	var uids imap.UIDSet
-	for _, mail := range mails {
-		uids.AddNum(mail.uid)
-	}
-	section := &imap.FetchItemBodySection{Peek: true, Partial: &imap.SectionPartial{Size: letter.MostBytes + 1}}
-	fetch := s.client.Fetch(uids, &imap.FetchOptions{UID: true, BodySection: []*imap.FetchItemBodySection{section}})
-	defer fetch.Close()
-	for {
-		data := fetch.Next()
-		if data == nil {
-			break
-		}
-		var raw []byte
-		for {
-			item := data.Next()
-			if item == nil {
-				break
-			}
-			if body, ok := item.(imapclient.FetchItemDataBodySection); ok && body.Literal != nil {
-				var err error
-				if raw, err = io.ReadAll(body.Literal); err != nil {
-					return err
-				}
-			}
-		}
-		if raw == nil {
-			continue // it was deleted meanwhile
-		}
-		if err := hand(ctx, raw); err != nil {
-			return err
-		}
-	}
-	if err := fetch.Close(); err != nil {
-		return err
-	}
-	if mark {
-		return s.client.Store(uids, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{imap.FlagSeen}}, nil).Close()
 	}
 	return nil
 }
@@ -451,6 +402,7 @@ func (m *mailbox) Past(ctx context.Context, from, to time.Time, progress func(do
 		return m.hand(ctx, raw, "it was there before; nothing of the old pile is answered by itself")
 	}
 	done := 0
+	var counting sync.Mutex
 	for _, folder := range m.Folders {
 		if _, err := s.client.Select(folder, &imap.SelectOptions{ReadOnly: true}).Wait(); err != nil {
 			return s.noFolder(folder, err)
@@ -461,17 +413,27 @@ func (m *mailbox) Past(ctx context.Context, from, to time.Time, progress func(do
 		}
 		uids := found.AllUIDs()
 		all := done + len(uids)
-		for batch := range slices.Chunk(uids, batchMails) {
-			sizes, err := s.sizesOf(imap.UIDSetNum(batch...), 0)
+		for some := range slices.Chunk(uids, batchMails) {
+			sizes, err := s.sizesOf(imap.UIDSetNum(some...), 0)
 			if err != nil {
 				return s.failed("the mailbox broke off", err)
 			}
-			for _, one := range sizes {
-				if err := s.receive(ctx, []sized{one}, false, old); err != nil {
+			counted := func(ctx context.Context, raw []byte) error {
+				if err := old(ctx, raw); err != nil {
 					return err
 				}
+				counting.Lock()
+				defer counting.Unlock()
 				done++
 				progress(done, all)
+				return nil
+			}
+			for len(sizes) > 0 {
+				n := batch(sizes)
+				if err := s.receive(ctx, sizes[:n], false, counted); err != nil {
+					return err
+				}
+				sizes = sizes[n:]
 			}
 		}
 	}
