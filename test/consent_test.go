@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/service"
@@ -208,6 +209,7 @@ func TestAMailboxGoesOnUnderAConsent(t *testing.T) {
 func TestAToolGoesOnUnderAConsent(t *testing.T) {
 	s := open(t)
 	s.World.ClientBook.Guard.Store(s.World.Consents)
+	s.World.Consents.Whole = 7 * 24 * time.Hour
 	s.asksForConsent("client-book", "clients")
 	s.signsIn("Kim").connects("client-book")
 	before := len(s.World.ClientBook.People())
@@ -218,6 +220,10 @@ func TestAToolGoesOnUnderAConsent(t *testing.T) {
 	s.eventually("he does too", func() bool { return len(s.World.ClientBook.People()) == before+2 })
 	if n := s.World.Consents.Renewed(); n != 1 {
 		t.Errorf("renewed %d times", n)
+	}
+	// It is asked for again in time.
+	if state := s.consent("client-book"); !state.Connected || !strings.HasPrefix(state.Fault, "The consent ends on ") {
+		t.Errorf("a week before its end: %+v", state)
 	}
 	s.must(s.client.WithdrawConsent(s.ctx, "client-book"))
 	if state := s.consent("client-book"); state.Connected || s.World.Consents.Given() != 0 {

@@ -29,6 +29,7 @@ const (
 	postRecipients = 20
 	postTime       = time.Minute
 	postAtOnce     = 64 // connections
+	postReading    = 8  // mails that are read at once, each whole
 )
 
 // startPost listens for mails.
@@ -37,11 +38,11 @@ func startPost(p Post, workspaces map[string]*engine.Workspace, log *slog.Logger
 	if err != nil {
 		return nil, nil, fmt.Errorf("cannot listen for mails on %s: %w", p.Listen, err)
 	}
-	places := make(chan struct{}, postAtOnce)
+	places, reading := make(chan struct{}, postAtOnce), make(chan struct{}, postReading)
 	server := smtp.NewServer(smtp.BackendFunc(func(conn *smtp.Conn) (smtp.Session, error) {
 		select {
 		case places <- struct{}{}:
-			p := &posting{workspaces: workspaces, log: log, leave: func() { <-places }, by: channel.Bringer{Hello: conn.Hostname()}}
+			p := &posting{workspaces: workspaces, log: log, leave: func() { <-places }, reading: reading, conn: conn.Conn(), by: channel.Bringer{Hello: conn.Hostname()}}
 			if at, ok := conn.Conn().RemoteAddr().(*net.TCPAddr); ok {
 				p.by.IP = at.IP
 			}
@@ -63,6 +64,8 @@ type posting struct {
 	workspaces map[string]*engine.Workspace
 	log        *slog.Logger
 	leave      func()
+	reading    chan struct{} // has a place for each mail that is read
+	conn       net.Conn
 	to         []destination
 	by         channel.Bringer
 }
@@ -101,6 +104,14 @@ func (p *posting) Rcpt(to string, _ *smtp.RcptOptions) error {
 }
 
 func (p *posting) Data(r io.Reader) error {
+	select {
+	case p.reading <- struct{}{}:
+		defer func() { <-p.reading }()
+		// Whoever takes longer is cut off: a place is not held by sending little at a time.
+		defer time.AfterFunc(2*postTime, func() { p.conn.Close() }).Stop()
+	case <-time.After(postTime / 2):
+		return &smtp.SMTPError{Code: 451, EnhancedCode: smtp.EnhancedCode{4, 3, 2}, Message: "too many mails at once, try again later"}
+	}
 	raw, err := io.ReadAll(r)
 	if err != nil {
 		return err

@@ -68,7 +68,7 @@ func (t *Tx) RemoveConsent(connection string, now time.Time) error {
 }
 
 func (t *Tx) consentChanged(connection string, now time.Time) error {
-	return t.event("consent.changed", connection, map[string]any{"connection": connection}, now)
+	return t.event("consent.changed", "connection/"+connection, map[string]any{"connection": connection}, now)
 }
 
 // ConsentAsked is that a person is being asked for one.

@@ -41,7 +41,7 @@ func (t *Tx) writeEvents() error {
 // ChannelChanged notes that channels work otherwise than before: opened, closed, or failed.
 func (t *Tx) ChannelChanged(at time.Time, names ...string) error {
 	for _, name := range names {
-		if err := t.event("channel.changed", name, map[string]any{"channel": name}, at); err != nil {
+		if err := t.event("channel.changed", "channel/"+name, map[string]any{"channel": name}, at); err != nil {
 			return err
 		}
 	}

@@ -46,6 +46,8 @@ type Mailroom struct {
 	ids     map[string]bool
 	letIn   map[*boxSession]bool // with a token
 	address string               // where the mailbox is served
+	served  chan struct{}
+	once    sync.Once
 }
 
 // A Mail is one mail in the mailroom.
@@ -79,7 +81,7 @@ var Moods = map[string]string{
 }
 
 func newMailroom(desk *ConsentDesk) *Mailroom {
-	m := &Mailroom{desk: desk, ids: map[string]bool{}, letIn: map[*boxSession]bool{}, started: time.Now(), box: imapmemserver.NewUser(OfficeAddress, OfficePassword)}
+	m := &Mailroom{desk: desk, ids: map[string]bool{}, letIn: map[*boxSession]bool{}, served: make(chan struct{}), started: time.Now(), box: imapmemserver.NewUser(OfficeAddress, OfficePassword)}
 	for _, folder := range folders {
 		if err := m.box.Create(folder, nil); err != nil {
 			panic(err) // it is empty
@@ -118,6 +120,7 @@ func (m *Mailroom) serveBox(l net.Listener) error {
 	m.mu.Lock()
 	m.address = l.Addr().String()
 	m.mu.Unlock()
+	m.once.Do(func() { close(m.served) })
 	return m.imap.Serve(l)
 }
 

@@ -18,12 +18,14 @@ import (
 
 // opened signs in to the mailbox and opens a folder.
 func (m *Mailroom) opened(folder string) (*imapclient.Client, *imap.SelectData, error) {
+	select {
+	case <-m.served:
+	case <-time.After(5 * time.Second):
+		return nil, nil, errors.New("the mailbox is not served")
+	}
 	m.mu.Lock()
 	address := m.address
 	m.mu.Unlock()
-	if address == "" {
-		return nil, nil, errors.New("the mailbox is not served")
-	}
 	c, err := imapclient.DialInsecure(address, nil)
 	if err != nil {
 		return nil, nil, err

@@ -6,6 +6,7 @@ import { useInAddress } from "../../parts/address"
 import { Beginnings } from "../../parts/Beginnings"
 import { Button } from "../../parts/Button"
 import { DocumentEditor, nameIn } from "../../parts/DocumentEditor"
+import { SideList } from "../../parts/SideList"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { LiveCheck } from "../../parts/LiveCheck"
@@ -43,40 +44,37 @@ export default function Channels() {
       </Head>
       <Wrong error={list.error} />
       <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
-        {items.length > 0 && (
-          <nav
-            aria-label="Channels"
-            className="flex shrink-0 gap-1 overflow-x-auto lg:w-56 lg:flex-col lg:overflow-y-auto"
-          >
-            {items.map(d => {
-              const state = stateOf(d)
-              return (
-                <Link
-                  key={d.name}
-                  to={"/channels/" + d.name}
-                  aria-current={(!fresh && d === chosen) || undefined}
-                  className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:text-sea"
-                >
-                  <span className="flex items-center gap-2 font-semibold">
-                    <span
-                      aria-hidden
-                      className={`size-2 shrink-0 rounded-full ${!state || state.off ? "bg-line" : state.fault ? "bg-scarlet" : "bg-leaf"}`}
-                    />
-                    {state?.title ?? d.name}
-                  </span>
-                  <span className="block text-sm text-soft">
-                    {state?.speaks}
-                    {state?.off
-                      ? " · switched off"
-                      : state?.fault
-                        ? " · does not work"
-                        : state?.last_at && ` · ${ago(state.last_at, now)}`}
-                  </span>
-                </Link>
-              )
-            })}
-          </nav>
-        )}
+        <SideList
+          label="Channels"
+          items={items}
+          chosen={fresh ? undefined : chosen}
+          to={d => "/channels/" + d.name}
+          title={d => {
+            const state = stateOf(d)
+            return (
+              <span className="flex items-center gap-2">
+                <span
+                  aria-hidden
+                  className={`size-2 shrink-0 rounded-full ${!state || state.off ? "bg-line" : state.fault ? "bg-scarlet" : "bg-leaf"}`}
+                />
+                {state?.title ?? d.name}
+              </span>
+            )
+          }}
+          about={d => {
+            const state = stateOf(d)
+            return (
+              <span className="block text-sm text-soft">
+                {state?.speaks}
+                {state?.off
+                  ? " · switched off"
+                  : state?.fault
+                    ? " · does not work"
+                    : state?.last_at && ` · ${ago(state.last_at, now)}`}
+              </span>
+            )
+          }}
+        />
         {fresh && !begin && (
           <Beginnings items={(kind?.starts ?? []).map(b => ({ ...b, to: "/channels?new=" + b.name }))} />
         )}

@@ -8,6 +8,7 @@ import { LiveCheck } from "../../parts/LiveCheck"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { readYAML } from "../../parts/yaml"
+import { SideList } from "../../parts/SideList"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ConnectionForm } from "./ConnectionForm"
 import { Consent } from "./Consent"
@@ -73,24 +74,14 @@ export default function Connections() {
       </Head>
       <Wrong error={list.error} />
       <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
-        {items.length > 0 && (
-          <nav
-            aria-label="Connections"
-            className="flex shrink-0 gap-1 overflow-x-auto lg:w-52 lg:flex-col lg:overflow-y-auto"
-          >
-            {items.map(d => (
-              <Link
-                key={d.name}
-                to={"/connections/" + d.name}
-                aria-current={(!fresh && d === chosen) || undefined}
-                className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:text-sea"
-              >
-                <span className="block font-semibold">{titleOf(d)}</span>
-                <span className="block text-sm text-soft">{kindOf(d)}</span>
-              </Link>
-            ))}
-          </nav>
-        )}
+        <SideList
+          label="Connections"
+          items={items}
+          chosen={fresh ? undefined : chosen}
+          to={d => "/connections/" + d.name}
+          title={titleOf}
+          about={d => <span className="block text-sm text-soft">{kindOf(d)}</span>}
+        />
         {fresh && !begin && (
           <Beginnings items={kinds.map(b => ({ ...b, to: "/connections?new=" + b.kind }))} />
         )}

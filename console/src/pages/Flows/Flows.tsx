@@ -6,6 +6,7 @@ import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
+import { SideList } from "../../parts/SideList"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { Versions } from "../../parts/Versions"
@@ -40,24 +41,14 @@ export default function Flows() {
       </Head>
       <Wrong error={list.error} />
       <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
-        {items.length > 0 && (
-          <nav
-            aria-label="Flows"
-            className="flex shrink-0 gap-1 overflow-x-auto lg:w-56 lg:flex-col lg:overflow-y-auto"
-          >
-            {items.map(f => (
-              <Link
-                key={f.name}
-                to={"/flows/" + f.name}
-                aria-current={(!fresh && f === chosen) || undefined}
-                className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:text-sea lg:whitespace-normal"
-              >
-                <span className="block leading-snug font-semibold">{f.title}</span>
-                <State flow={f} />
-              </Link>
-            ))}
-          </nav>
-        )}
+        <SideList
+          label="Flows"
+          items={items}
+          chosen={fresh ? undefined : chosen}
+          to={f => "/flows/" + f.name}
+          title={f => f.title}
+          about={f => <State flow={f} />}
+        />
         {fresh ? (
           <NewFlow />
         ) : chosen ? (

@@ -6,6 +6,7 @@ import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { Drawer } from "../../parts/Drawer"
+import { SideList } from "../../parts/SideList"
 import { Empty, Head, Wrong } from "../../parts/Says"
 
 /** Scripted conversations that are played against bots and flows before a change goes live. */
@@ -44,31 +45,23 @@ export default function Rehearsals() {
       </Head>
       <Wrong error={list.error ?? play.error} />
       <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
-        {items.length > 0 && (
-          <nav
-            aria-label="Rehearsals"
-            className="flex shrink-0 gap-1 overflow-x-auto lg:w-60 lg:flex-col lg:overflow-y-auto"
-          >
-            {items.map(d => {
-              const report = reportOf(d)
-              return (
-                <Link
-                  key={d.name}
-                  to={"/rehearsals/" + d.name}
-                  aria-current={(!fresh && d === chosen) || undefined}
-                  className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk aria-[current]:bg-sea-wash aria-[current]:text-sea lg:whitespace-normal"
-                >
-                  <span className="block leading-snug font-semibold">{titleOf(d)}</span>
-                  {report && (
-                    <span className={`block text-sm ${report.passed ? "text-leaf" : "text-scarlet"}`}>
-                      {report.passed ? "passed" : "failed"} in {report.took.toFixed(0)} ms
-                    </span>
-                  )}
-                </Link>
+        <SideList
+          label="Rehearsals"
+          items={items}
+          chosen={fresh ? undefined : chosen}
+          to={d => "/rehearsals/" + d.name}
+          title={titleOf}
+          about={d => {
+            const report = reportOf(d)
+            return (
+              report && (
+                <span className={`block text-sm ${report.passed ? "text-leaf" : "text-scarlet"}`}>
+                  {report.passed ? "passed" : "failed"} in {report.took.toFixed(0)} ms
+                </span>
               )
-            })}
-          </nav>
-        )}
+            )
+          }}
+        />
         {fresh && kind ? (
           <div className="flex min-h-0 min-w-0 flex-1 flex-col">
             <DocumentEditor

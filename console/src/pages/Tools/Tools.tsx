@@ -6,6 +6,7 @@ import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { DocumentEditor, nameIn } from "../../parts/DocumentEditor"
+import { SideList } from "../../parts/SideList"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
@@ -61,40 +62,32 @@ export default function Tools() {
       </Head>
       <Wrong error={documents.error ?? tools.error} />
       <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-4 lg:flex-row lg:overflow-hidden lg:px-6">
-        {items.length > 0 && (
-          <nav
-            aria-label="Tools"
-            className="flex shrink-0 gap-1 overflow-x-auto lg:w-52 lg:flex-col lg:overflow-y-auto"
-          >
-            {items.map(d => {
-              const info = tools.data?.items.find(t => t.name === d.name)
-              return (
-                <Link
-                  key={d.name}
-                  to={"/tools/" + d.name}
-                  aria-current={d === chosen || undefined}
-                  className="rounded-md px-3 py-1.5 whitespace-nowrap hover:bg-sunk lg:whitespace-normal aria-[current]:bg-sea-wash aria-[current]:text-sea"
-                >
-                  <span className="block font-semibold">{String(readYAML(d.text).title ?? d.name)}</span>
-                  {info && (
-                    <span className="block text-sm text-soft">
-                      {does[info.does] ?? info.does} {info.connection}
-                      {info.approval && ", with approval"}
-                      {info.last_error && (
-                        <span className="flex items-center gap-1 text-scarlet">
-                          <ExclamationTriangleIcon className="size-4 shrink-0" /> the last call failed
-                        </span>
-                      )}
-                      {info.last_at && !info.last_error && (
-                        <span className="block">called {ago(info.last_at, now)}</span>
-                      )}
+        <SideList
+          label="Tools"
+          items={items}
+          chosen={chosen}
+          to={d => "/tools/" + d.name}
+          title={d => String(readYAML(d.text).title ?? d.name)}
+          about={d => {
+            const info = tools.data?.items.find(t => t.name === d.name)
+            return (
+              info && (
+                <span className="block text-sm text-soft">
+                  {does[info.does] ?? info.does} {info.connection}
+                  {info.approval && ", with approval"}
+                  {info.last_error && (
+                    <span className="flex items-center gap-1 text-scarlet">
+                      <ExclamationTriangleIcon className="size-4 shrink-0" /> the last call failed
                     </span>
                   )}
-                </Link>
+                  {info.last_at && !info.last_error && (
+                    <span className="block">called {ago(info.last_at, now)}</span>
+                  )}
+                </span>
               )
-            })}
-          </nav>
-        )}
+            )
+          }}
+        />
         {documents.isSuccess && !fresh && !chosen && (
           <Empty title={name ? `There is no tool called ${name}` : "There is no tool yet"}>
             {name ? (
