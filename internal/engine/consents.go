@@ -216,10 +216,13 @@ func (c *Consents) token(ctx context.Context, conn workspace.Connection, refused
 	// The desk may forget the old token at once: the new one is kept whoever waits for it.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), renewTime)
 	defer cancel()
+	before := grant
 	grant, err = grant.Renewed(ctx, c.w.client, *conn.Consent, secret, now)
 	switch {
 	case errors.Is(err, connect.ErrWithdrawn):
 		return "", c.end(ctx, conn, err)
+	case err != nil && refused == "" && now.Before(before.Expires):
+		return before.Access, nil // it still holds for a while
 	case err != nil:
 		return "", fmt.Errorf("the access to %s could not be renewed: %w", conn.Title, err)
 	}

@@ -115,7 +115,8 @@ func idsOf(list []channel.Outgoing) string {
 	return b.String()
 }
 
-// special is the folder of a special use (RFC 6154), or the one that is called so.
+// special is the folder of a special use (RFC 6154), or the one that is called so. It is made
+// where there is none.
 func (s *session) special(use imap.MailboxAttr, name string) (string, error) {
 	list, err := s.client.List("", "*", &imap.ListOptions{ReturnSpecialUse: s.client.Caps().Has(imap.CapSpecialUse) && s.client.Caps().Has("LIST-EXTENDED")}).Collect()
 	if err != nil {
@@ -131,7 +132,10 @@ func (s *session) special(use imap.MailboxAttr, name string) (string, error) {
 			return box.Mailbox, nil
 		}
 	}
-	return "", fmt.Errorf("the mailbox has no folder for %s", strings.ToLower(name))
+	if err := s.client.Create(name, nil).Wait(); err != nil {
+		return "", s.failed("the mailbox has no folder for "+strings.ToLower(name)+", and none can be made", err)
+	}
+	return name, nil
 }
 
 // tendOnce holds the drafts against what waits.

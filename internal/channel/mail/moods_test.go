@@ -6,6 +6,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/emersion/go-imap/v2/imapclient"
+
 	"urgentparrot.example/internal/channel"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/outbound"
@@ -45,6 +47,23 @@ func TestAMailServersMoods(t *testing.T) {
 	if n := len(o.mail.MailsTo("ada@example.org")); n != len(finals)-1 {
 		t.Errorf("%d mails arrived", n)
 	}
+
+	// A mailbox that has no folder for drafts gets one.
+	bare := newOffice(t, "replies: draft\n")
+	c, err := imapclient.DialInsecure(bare.box.Other.Address, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	if err := errors.Join(c.Login(world.OfficeAddress, world.OfficePassword).Wait(), c.Delete("Drafts").Wait(), c.Delete("Sent").Wait()); err != nil {
+		t.Fatal(err)
+	}
+	bare.room.Lay(channel.Outgoing{ID: "one", Address: "ada@example.org", Subject: "Dogs", Parts: message.Of("Dogs travel free."), At: time.Now()})
+	bare.run()
+	bare.eventually("the draft is laid", func() bool {
+		list, err := bare.mail.Folder("Drafts")
+		return err == nil && len(list) == 1
+	})
 
 	// Drafts for a full mailbox are laid once there is room.
 	full := newOffice(t, "replies: draft\n")
