@@ -196,3 +196,39 @@ func TestRepliesLieAmongTheDraftsOfARealMailbox(t *testing.T) {
 	d := startDovecot(t)
 	drafts(t, d.office("replies: draft\n"))
 }
+
+// Flags and keywords that somebody sets in a real mailbox are told of, with those of a mail that
+// was there before.
+func TestARealMailboxTellsOfMarks(t *testing.T) {
+	d := startDovecot(t)
+	d.put("INBOX", aMail(0, "What was the fare last year?"))
+	o := d.office("learns: { keyword: worth-knowing }\n")
+	o.run()
+	d.put("INBOX", aMail(1, "Is there food on board?"))
+	o.eventually("a mail is here", func() bool { return len(o.room.Received()) == 1 })
+	c, err := imapclient.DialInsecure(d.Address, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	if err := c.Login("office@brackwater.example", mailservers.Password).Wait(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Select("INBOX", nil).Wait(); err != nil {
+		t.Fatal(err)
+	}
+	mark := func(at uint32, flag imap.Flag) {
+		t.Helper()
+		if err := c.Store(imap.SeqSetNum(at), &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{flag}}, nil).Close(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	mark(2, imap.FlagFlagged)
+	o.eventually("a draft is asked for", func() bool { return len(o.room.WereWanted()) == 1 })
+	mark(1, imap.FlagFlagged)
+	mark(1, "worth-knowing")
+	o.eventually("another is, and a mail teaches", func() bool { return len(o.room.WereWanted()) == 2 && len(o.room.WereTaught()) == 1 })
+	if wanted, taught := o.room.WereWanted(), o.room.WereTaught(); wanted[0].Thread.Subject != "Question 1" || wanted[1].Thread.Subject != "Question 0" || taught[0].Text != "What was the fare last year?" {
+		t.Errorf("wanted %+v, taught %+v", wanted, taught)
+	}
+}
