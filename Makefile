@@ -107,7 +107,7 @@ console/dist/index.html: console/node_modules/.installed $(console_sources)
 # Real mail servers for the tests. None is started by the installation: they start their own.
 .PHONY: .mailservers
 .mailservers:
-	@command -v dovecot >/dev/null && command -v postfix >/dev/null || { command -v apt-get >/dev/null && { test -e /usr/sbin/policy-rc.d || { printf '#!/bin/sh\nexit 101\n' >/usr/sbin/policy-rc.d && chmod +x /usr/sbin/policy-rc.d && touch /tmp/.policy-is-ours; }; apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends dovecot-imapd postfix >/dev/null; test ! -e /tmp/.policy-is-ours || rm -f /usr/sbin/policy-rc.d /tmp/.policy-is-ours; } || true; } || { echo "the tests with real mail servers are left out: install dovecot and postfix"; }
+	@test -e /usr/lib/dovecot/lmtp && command -v dovecot >/dev/null && command -v postfix >/dev/null || { command -v apt-get >/dev/null && { test -e /usr/sbin/policy-rc.d || { printf '#!/bin/sh\nexit 101\n' >/usr/sbin/policy-rc.d && chmod +x /usr/sbin/policy-rc.d && touch /tmp/.policy-is-ours; }; apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends dovecot-imapd dovecot-lmtpd postfix >/dev/null; test ! -e /tmp/.policy-is-ours || rm -f /usr/sbin/policy-rc.d /tmp/.policy-is-ours; } || true; } || { echo "the tests with real mail servers are left out: install dovecot and postfix"; }
 
 # Chromium for the tests of the console; installed where apt-get is there.
 .PHONY: .chromium

@@ -20,28 +20,31 @@ type Dovecot struct {
 	Folder  string
 	Address string // of IMAP, without encryption
 	Auth    string // where other servers ask whether somebody may sign in
+	LMTP    string // where other servers deliver
 
 	server *exec.Cmd
 }
 
-// HasDovecot reports whether one is installed.
+// HasDovecot reports whether one is installed, with its part for LMTP.
 func HasDovecot() bool {
-	_, err := exec.LookPath("dovecot")
-	return err == nil
+	_, server := exec.LookPath("dovecot")
+	_, lmtp := os.Stat("/usr/lib/dovecot/lmtp")
+	return server == nil && lmtp == nil
 }
 
 // NewDovecot starts one in an empty folder, whose name must be short: its sockets lie there.
 func NewDovecot(folder string) (*Dovecot, error) {
 	d := &Dovecot{Folder: folder}
-	var port, authPort string
-	var err error
-	if d.Address, port, err = free(); err != nil {
-		return nil, err
+	names := []string{"DIR", folder, "PASSWORD", Password}
+	for name, address := range map[string]*string{"PORT-IMAP": &d.Address, "PORT-AUTH": &d.Auth, "PORT-LMTP": &d.LMTP} {
+		var port string
+		var err error
+		if *address, port, err = free(); err != nil {
+			return nil, err
+		}
+		names = append(names, name, port)
 	}
-	if d.Auth, authPort, err = free(); err != nil {
-		return nil, err
-	}
-	config := strings.NewReplacer("DIR", folder, "AUTHPORT", authPort, "PORT", port, "PASSWORD", Password).Replace(dovecotConfig)
+	config := strings.NewReplacer(names...).Replace(dovecotConfig)
 	for _, err := range []error{os.WriteFile(filepath.Join(folder, "conf"), []byte(config), 0o644), os.Mkdir(d.mail(), 0o777), os.Chmod(folder, 0o755), os.Chmod(d.mail(), 0o777)} {
 		if err != nil {
 			return nil, err
@@ -106,7 +109,7 @@ func free() (address, port string, err error) {
 const dovecotConfig = `base_dir = DIR/run
 state_dir = DIR/state
 log_path = DIR/log
-protocols = imap
+protocols = imap lmtp
 listen = 127.0.0.1
 ssl = no
 disable_plaintext_auth = no
@@ -138,12 +141,17 @@ namespace inbox {
 }
 service auth {
   inet_listener {
-    port = AUTHPORT
+    port = PORT-AUTH
+  }
+}
+service lmtp {
+  inet_listener lmtp {
+    port = PORT-LMTP
   }
 }
 service imap-login {
   inet_listener imap {
-    port = PORT
+    port = PORT-IMAP
   }
   inet_listener imaps {
     port = 0

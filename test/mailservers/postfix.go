@@ -3,14 +3,13 @@ package mailservers
 import (
 	"os"
 	"os/exec"
-	"os/user"
 	"path/filepath"
 	"strings"
 )
 
 // A Postfix is a server that takes mails from those whom a Dovecot knows, and delivers to that
-// Dovecot's mailboxes: office@brackwater.example and ada@customers.example. What goes to
-// gone.example it hands on to another server.
+// Dovecot's mailboxes by LMTP: office@brackwater.example and ada@customers.example. What goes
+// to gone.example it hands on to another server.
 type Postfix struct {
 	Address string // of SMTP
 
@@ -32,11 +31,7 @@ func NewPostfix(d *Dovecot, gone string) (*Postfix, error) {
 	if p.Address, port, err = free(); err != nil {
 		return nil, err
 	}
-	nobody, err := user.Lookup("nobody")
-	if err != nil {
-		return nil, err
-	}
-	main := strings.NewReplacer("DIR", p.folder, "MAIL", d.mail(), "AUTH", d.Auth, "GONE", gone, "NOBODY", nobody.Uid, "NOGROUP", nobody.Gid).Replace(postfixConfig)
+	main := strings.NewReplacer("DIR", p.folder, "LMTP", d.LMTP, "AUTH", d.Auth, "GONE", gone).Replace(postfixConfig)
 	for _, err := range []error{
 		os.MkdirAll(filepath.Join(p.folder, "queue"), 0o755), os.WriteFile(filepath.Join(p.folder, "main.cf"), []byte(main), 0o644),
 		os.WriteFile(filepath.Join(p.folder, "master.cf"), []byte(strings.Replace(postfixServices, "PORT", port, 1)), 0o644),
@@ -77,11 +72,8 @@ smtpd_sasl_path = inet:AUTH
 smtpd_recipient_restrictions = permit_sasl_authenticated, reject
 smtpd_relay_restrictions = permit_sasl_authenticated, reject
 virtual_mailbox_domains = brackwater.example, customers.example
-virtual_mailbox_base = MAIL
-virtual_mailbox_maps = inline:{ {office@brackwater.example = office@brackwater.example/} {ada@customers.example = ada@customers.example/} }
-virtual_uid_maps = static:NOBODY
-virtual_gid_maps = static:NOGROUP
-virtual_minimum_uid = 1
+virtual_mailbox_maps = inline:{ {office@brackwater.example = known} {ada@customers.example = known} }
+virtual_transport = lmtp:inet:LMTP
 transport_maps = inline:{ {gone.example = smtp:[127.0.0.1]:GONE} }
 `
 
@@ -98,7 +90,7 @@ proxymap unix - - n - - proxymap
 smtp unix - - n - - smtp
 error unix - - n - - error
 retry unix - - n - - error
-virtual unix - n n - - virtual
+lmtp unix - - n - - lmtp
 anvil unix - - n - 1 anvil
 postlog unix-dgram n - n - 1 postlogd
 `

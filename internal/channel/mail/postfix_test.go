@@ -55,7 +55,7 @@ func TestMailsLeaveByARealServer(t *testing.T) {
 		return err == nil && len(mails) == 2 // the server recognises no repeat; whoever reads them can
 	})
 	for _, mail := range mails {
-		for _, part := range []string{"Message-Id: <one@brackwater.example>", "From: \"Brackwater Ferries\" <office@brackwater.example>", "To: <ada@customers.example>", "Subject: Re: Dogs", "Auto-Submitted: auto-", "ESMTPA"} {
+		for _, part := range []string{"Message-Id: <one@brackwater.example>", "From: \"Brackwater Ferries\" <office@brackwater.example>", "To: <ada@customers.example>", "Subject: Re: Dogs", "Auto-Submitted: auto-", "ESMTPA", "LMTP"} {
 			if !strings.Contains(strings.ToLower(mail), strings.ToLower(part)) {
 				t.Errorf("the mail lacks %q:\n%s", part, mail)
 			}
