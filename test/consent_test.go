@@ -135,7 +135,7 @@ func TestABuilderIsLetInByConsent(t *testing.T) {
 	p := s.console("Robin", false)
 	s.must(errors.Join(
 		p.Click("Connections", false), p.Click("Office mailbox", false), p.Await(`[...document.querySelectorAll("[role=status]")].some(e => e.innerText.includes("The other side has Drafts, INBOX"))`),
-		p.Click("The other side asks a person for consent (OAuth 2)", false), p.Fill("Who asks for consent", s.WorldURL+"/consent-desk"), p.Fill("What we are called there", world.ConsentClient),
+		p.Click("Consent instead of a password", false), p.Fill("Who asks for consent", s.WorldURL+"/consent-desk"), p.Fill("What we are called there", world.ConsentClient), p.Fill("What we ask to be allowed, one more", "mail"),
 		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("It is not connected yet.", false),
 		p.Type(`input[type=password]`, world.ConsentSecret, false), p.Click("Set it", false), p.AwaitText("It is set.", false),
 		p.Click("Ask for consent", false), p.AwaitText("reading and sending the office's mails", false), p.Click("No", false),

@@ -29,8 +29,8 @@ func TestABuilderConnectsAMailboxInTheConsole(t *testing.T) {
 	p := s.console("Robin", true)
 	s.must(errors.Join(
 		p.Click("Connections", false), p.Click("Connect something", false), p.Click("Mailbox", false),
-		p.Fill("Title", "The office"), p.Fill("Name", "post"), p.Fill("Address", "nowhere"), p.AwaitText("is not the address of a mail server", false),
-		p.Fill("Address", line("address")), p.Fill("Mails go out by", line("sends")), p.Fill("Sender", world.OfficeAddress), p.Fill("Encryption", "none"),
+		p.Fill("Title", "The office"), p.Fill("Name in other documents", "post"), p.Fill("Address", "nowhere"), p.AwaitText("is not the address of a mail server", false),
+		p.Fill("Address", line("address")), p.Fill("Mails go out by", line("sends")), p.Fill("Sender", world.OfficeAddress), p.Choose("Encryption", "none"),
 		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
 		p.Type(`input[type=password]`, world.OfficePassword, false), p.Click("Set it", false), p.AwaitText("It is set.", false),
 

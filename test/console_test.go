@@ -225,8 +225,8 @@ func TestABuilderConnectsAModelInTheConsole(t *testing.T) {
 	p := s.console("Robin", false)
 	s.must(errors.Join(
 		p.Click("Connections", false), p.Click("Connect something", false), p.Click("Model server", false),
-		p.AwaitText("say which of the server's models is used", false),
-		p.Fill("Title", "Reader"), p.Fill("Name", "reader"), p.Fill("Address", s.WorldURL+"/reading-desk/v1"),
+		p.AwaitText("Say which of the server's models is used", false),
+		p.Fill("Title", "Reader"), p.Fill("Name in other documents", "reader"), p.Fill("Address", s.WorldURL+"/reading-desk/v1"),
 		p.Click("Fetch the list", false), p.Click("desk-large", false), p.Fill("Price of a million tokens read", "0.5"),
 		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
 		p.Tab("Text"),

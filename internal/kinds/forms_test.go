@@ -115,9 +115,9 @@ func keysOf(of reflect.Type, before string, keys map[string]reflect.Type) {
 func covers(t *testing.T, kind string, fields []document.Field, keys map[string]reflect.Type) {
 	t.Helper()
 	asked := map[string]bool{}
-	for _, f := range fields {
+	for i, f := range fields {
 		of, known := keys[f.Key]
-		if !known || asked[f.Key] || f.Label == "" || strings.HasSuffix(f.Label, ".") {
+		if !known || slices.ContainsFunc(fields[:i], func(before document.Field) bool { return before.Key == f.Key && together(before.If, f.If) }) || f.Label == "" || strings.HasSuffix(f.Label, ".") {
 			t.Errorf("the form of a %s asks for %q, which is not there, asked before or lacks a label", kind, f.Key)
 			continue
 		}
@@ -159,6 +159,11 @@ func covers(t *testing.T, kind string, fields []document.Field, keys map[string]
 			t.Errorf("the form of a %s does not ask for %q", kind, key)
 		}
 	}
+}
+
+// together reports whether there is a document of which both conditions hold.
+func together(a, b *document.OnlyIf) bool {
+	return a == nil || b == nil || a.Key != b.Key || slices.ContainsFunc(a.Is, func(is string) bool { return slices.Contains(b.Is, is) })
 }
 
 func list(of reflect.Type, kind reflect.Kind) bool {

@@ -244,7 +244,7 @@ func shots(d *service.Demo) []shot {
 		{"bots", console + "/bots/front-desk", 1280, 800, false, talk},
 		{"channels", console + "/channels/office-mail", 1280, 800, false, steps(clicks("Test it"), sees("All that it needs works"))},
 		{"held", console + "/inbox?show=held", 1280, 800, false, steps(clicks("Ben Hale"), sees("Waits for your approval"), clicks("What is quoted below"), sees("each boat has room"))},
-		{"connections", console + "/connections/reading-desk", 1280, 800, false, steps(clicks("Fetch the list"), sees("desk-large"))},
+		{"connections", console + "/connections/office-mailbox", 1280, 800, false, sees("The other side has Drafts")},
 		{"contacts", console + "/contacts", 1280, 800, false, steps(clicks("Maren Holt"), sees("Bots may write to them"))},
 		{"tools", console + "/tools/timetable", 1280, 800, false, triesATool},
 		{"flows", console + "/flows/group-crossing", 1280, 800, false, sees("How many of you will travel?")},

@@ -5,6 +5,7 @@ import { api, type Schemas } from "../api/client"
 import { useInAddress } from "./address"
 import { Button } from "./Button"
 import { DocumentForm, unplaced } from "./form/DocumentForm"
+import type { Special } from "./form/field"
 import { Wrong } from "./Says"
 import { ago, useNow } from "./Time"
 import { Versions } from "./Versions"
@@ -30,8 +31,8 @@ type Props = {
   onDraft?: (text: string | null) => void
   onKept?: (d: Schemas["Document"]) => void
   children?: ReactNode
-  /** The same document as a form, in place of that of its kind. */
-  form?: (text: string, onText: (text: string) => void) => ReactNode
+  /** Fields of its form that are drawn in a way of their own. */
+  special?: Special
   /** What keeping it is called, if not Put live. */
   act?: string
   /** More ways to look at the text, each a tab. */
@@ -137,7 +138,7 @@ function Editor(props: Props & { drafts: Schemas["Draft"][] }) {
   const problems = check.data?.problems ?? []
   const warnings = check.data?.warnings ?? []
   const [view, setView] = useInAddress("as")
-  const formed = !!props.form || kind.form.length > 0
+  const formed = kind.form.length > 0
   const more = props.more ?? []
   const views = [
     ...(formed ? ["Form"] : []),
@@ -147,7 +148,7 @@ function Editor(props: Props & { drafts: Schemas["Draft"][] }) {
   ]
   const shown = views.find(v => v.toLowerCase() === view) ?? views[0]
   const asText = shown === "Text"
-  const listed = asText || props.form ? problems : unplaced(kind, text, problems)
+  const listed = asText ? problems : unplaced(kind, text, problems)
   return (
     <section
       aria-label={props.title}
@@ -235,9 +236,14 @@ function Editor(props: Props & { drafts: Schemas["Draft"][] }) {
       )}
       {shown === "Form" && (
         <div className="flex-1 lg:overflow-y-auto">
-          {props.form?.(text, setText) ?? (
-            <DocumentForm kind={kind} text={text} onText={setText} problems={problems} fresh={fresh} />
-          )}
+          <DocumentForm
+            kind={kind}
+            text={text}
+            onText={setText}
+            problems={problems}
+            fresh={fresh}
+            special={props.special}
+          />
         </div>
       )}
       {asText && (

@@ -10,8 +10,8 @@ import { DocumentEditor } from "../../parts/DocumentEditor"
 import { readYAML } from "../../parts/yaml"
 import { SideList } from "../../parts/SideList"
 import { Empty, Head, Wrong } from "../../parts/Says"
-import { ConnectionForm } from "./ConnectionForm"
-import { Consent } from "./Consent"
+import { Consent, ConsentClient } from "./Consent"
+import { ModelField, Temperature } from "./Model"
 import { Secret } from "./Secret"
 
 const kinds: { kind: string; title: string; about: string; text: string }[] = [
@@ -92,7 +92,7 @@ export default function Connections() {
               kind={kind}
               document={{ kind: "connection", name: "", text: begin.text, version: 0, updated_at: "" }}
               title={"a new " + begin.title.toLowerCase()}
-              form={(text, onText) => <ConnectionForm text={text} onText={onText} kept="" />}
+              special={special}
               note={liveCheck}
               onKept={d => void navigate("/connections/" + d.name, { replace: true })}
             />
@@ -107,7 +107,7 @@ export default function Connections() {
               kind={kind}
               document={chosen}
               title={"connection " + chosen.name}
-              form={(text, onText) => <ConnectionForm text={text} onText={onText} kept={chosen.name} />}
+              special={special}
               note={liveCheck}
             >
               <Link className="text-sm text-sea underline" to={"/settings/connections/" + chosen.name}>
@@ -129,6 +129,9 @@ export default function Connections() {
     </>
   )
 }
+
+/** What of a connection is more than something typed. */
+const special = { model: ModelField, temperature: Temperature, "consent.client": ConsentClient }
 
 /** A mailbox is tried while it is typed: its servers, the sign-in and the folders. */
 function liveCheck(text: string) {

@@ -1,6 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { api } from "../../api/client"
 import { Button } from "../../parts/Button"
+import type { FieldProps } from "../../parts/form/field"
+import { FormField } from "../../parts/form/FormField"
 import { Wrong } from "../../parts/Says"
 import { Moment } from "../../parts/Time"
 
@@ -63,5 +65,21 @@ export function Consent({ connection }: { connection: string }) {
       </p>
       <Wrong error={state.error ?? ask.error ?? withdraw.error} />
     </section>
+  )
+}
+
+/** What the service is called at the other side, and what that wants to know. */
+export function ConsentClient(props: FieldProps) {
+  const me = useQuery({ queryKey: ["me"], queryFn: api.me, staleTime: Infinity })
+  return (
+    <div>
+      <FormField {...props} />
+      <p className="mt-1 text-sm text-soft">
+        It wants to know where people come back to:{" "}
+        <code className="break-all select-all">
+          {window.location.origin}/consent/{me.data?.workspace ?? "…"}
+        </code>
+      </p>
+    </div>
   )
 }

@@ -2,8 +2,8 @@ import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react
 import { ChevronRightIcon } from "@heroicons/react/20/solid"
 import type { Schemas } from "../../api/client"
 import { pathOf, useValues } from "../yaml"
-import { begins, type Placed } from "./field"
-import { FormField } from "./FormField"
+import { begins, type Placed, type Special } from "./field"
+import { FormField, holds } from "./FormField"
 import { ValueOf } from "./lines"
 import { Told } from "./told"
 
@@ -23,6 +23,7 @@ export function DocumentForm(props: {
   warnings?: Problem[]
   sentences?: Record<string, string>
   names?: string[]
+  special?: Special
 }) {
   const { kind, text, problems } = props
   const values = useValues(text, props.onText)
@@ -38,6 +39,7 @@ export function DocumentForm(props: {
   ]
   const wrongIn = (fields: Schemas["DocumentField"][]) =>
     placed.some(p => !p.warning && fields.some(f => begins(p.path, f.key.split("."))))
+  const shows = (f: Schemas["DocumentField"]) => !f.if || holds(f.if, values.at(f.if.key.split(".")))
   const told = { kinds: kind.entries ?? {}, sentences: props.sentences ?? {}, names: props.names ?? [] }
   return (
     <Told value={told}>
@@ -56,12 +58,14 @@ export function DocumentForm(props: {
           />
         )}
         {kind.form.map(part => {
+          if (!part.fields.some(shows)) return null
           const fields = (
             <div className="space-y-4">
               {part.about && <p className="text-soft">{part.about}</p>}
-              {part.fields.map(f => (
-                <FormField key={f.key} field={f} values={values} inside={[]} problems={placed} />
-              ))}
+              {part.fields.filter(shows).map(f => {
+                const Drawn = props.special?.[f.key] ?? FormField
+                return <Drawn key={f.key} field={f} values={values} inside={[]} problems={placed} />
+              })}
             </div>
           )
           if (!part.seldom)

@@ -152,7 +152,8 @@ const texts = (value: unknown): string[] =>
       ? []
       : [String(value)]
 
-function holds(only: Schemas["OnlyIf"], value: unknown): boolean {
+/** Whether a field that is shown only then is shown. */
+export function holds(only: Schemas["OnlyIf"], value: unknown): boolean {
   const there = value !== undefined && value !== null && value !== ""
   return only.is.some(is => (is === "*" ? there : is === "" ? !there : String(value) === is))
 }

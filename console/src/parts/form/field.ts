@@ -1,3 +1,4 @@
+import type { ComponentType } from "react"
 import type { Schemas } from "../../api/client"
 import type { Path, Values } from "../yaml"
 
@@ -14,6 +15,9 @@ export type FieldProps = {
   path?: Path
   problems: Placed[]
 }
+
+/** How some fields of a document are drawn, by their key: those of which a page knows more than their form. */
+export type Special = Record<string, ComponentType<FieldProps>>
 
 /** Whether a path begins with another one. */
 export const begins = (path: Path, first: Path) =>
