@@ -122,6 +122,7 @@ type HeldReply struct {
 	Conversation Conversation `json:"conversation" required:"true"`
 	Asked        string       `json:"asked" required:"true" description:"What the customer said that it answers."`
 	Topics       []string     `json:"topics" required:"true" description:"What it stands on."`
+	Came         string       `json:"came" required:"true" description:"What its turn came to, in words: answered, offered, handed over and so on."`
 	Confidence   float64      `json:"confidence,omitempty" description:"Of the least sure of its answers; absent: it answers nothing."`
 }
 

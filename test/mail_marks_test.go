@@ -80,6 +80,18 @@ func TestAFlagHasADraftWritten(t *testing.T) {
 	})
 	s.drafts(0)
 
+	// In a talk the bot reads a mail as it goes on from what was said before.
+	first, err := s.World.Mailroom.Write("Cleo <cleo@example.org>", "Tickets", "How long is a ticket valid?", "")
+	s.must(err)
+	s.mailed("cleo@example.org", "How long is a ticket")
+	_, err = s.World.Mailroom.Write("Cleo <cleo@example.org>", "Re: Tickets", "And a carnet?", first)
+	s.must(err)
+	s.mailed("cleo@example.org", "And a carnet")
+	mark("Re: Tickets")
+	if draft := s.drafts(1)[0]; !strings.Contains(draft.Body, "A carnet is valid for two years.") {
+		t.Errorf("the draft of a mail in a talk is %+v", draft)
+	}
+
 	mark("Haircut")
 	unknown := s.mailed("ben@example.org", "Do you cut hair")
 	s.eventually("it is said that the bot does not know", func() bool {

@@ -94,7 +94,7 @@ func TestAMailIsAnsweredInItsThread(t *testing.T) {
 	if first.Subject != "Re: Dogs on board" || first.ID != held.Message.ID+"@brackwater.example" {
 		t.Errorf("the answer is %+v", first)
 	}
-	contains(t, first.Body, "Dogs travel free", "From:\n- ", "wrote:\n> Hello,")
+	contains(t, first.Body, "Dogs travel free", "From:\n- ", "<ada.winter@example.org>, 20", ":\n> Hello,")
 
 	// What comes back joins the conversation, also after it was closed.
 	_, err := s.client.Close(s.ctx, c.ID)

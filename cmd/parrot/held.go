@@ -20,15 +20,15 @@ func (c *call) listHeld(cl *client.Client) error {
 			return
 		}
 		for _, h := range page.Items {
-			sure := "answers nothing"
+			came := h.Came
 			if h.Confidence > 0 {
-				sure = fmt.Sprintf("confidence %.2f", h.Confidence)
+				came += fmt.Sprintf(", confidence %.2f", h.Confidence)
 			}
 			about := ""
 			if len(h.Topics) > 0 {
 				about = "; stands on " + strings.Join(h.Topics, " and ")
 			}
-			fmt.Fprintf(w, "%s  %s on %s, %s, %s%s\n", h.Message.ID[24:], h.Conversation.Who, h.Conversation.Channel, ago(h.Message.At), sure, about)
+			fmt.Fprintf(w, "%s  %s on %s, %s, %s%s\n", h.Message.ID[24:], h.Conversation.Who, h.Conversation.Channel, ago(h.Message.At), came, about)
 			if h.Conversation.Subject != "" {
 				fmt.Fprintf(w, "  Subject:  %s\n", h.Conversation.Subject)
 			}

@@ -14,7 +14,7 @@ func listHeld(q *request) (page client.HeldPage, err error) {
 		if name, err := q.workspace.Store().ContactName(ctx, h.Conversation.ContactID, q.nameField()); err == nil {
 			h.Conversation.ContactName = name
 		}
-		page.Items[i] = client.HeldReply{Message: message(h.Message), Conversation: q.conversation(h.Conversation), Asked: h.Asked, Topics: append([]string{}, h.Topics...), Confidence: h.Confidence}
+		page.Items[i] = client.HeldReply{Message: message(h.Message), Conversation: q.conversation(h.Conversation), Asked: h.Asked, Topics: append([]string{}, h.Topics...), Came: h.Came.Words(), Confidence: h.Confidence}
 	}
 	return page, err
 }

@@ -10,12 +10,14 @@ import (
 	"time"
 
 	"urgentparrot.example/internal/channel"
+	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/contact"
 	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/learn"
 	"urgentparrot.example/internal/core/message"
 	"urgentparrot.example/internal/core/text"
+	"urgentparrot.example/internal/core/thinker"
 	"urgentparrot.example/internal/core/workspace"
 	"urgentparrot.example/internal/library"
 	"urgentparrot.example/internal/store"
@@ -84,11 +86,16 @@ func (r room) Wanted(ctx context.Context, in channel.Incoming) error {
 	if err != nil {
 		return err
 	}
+	trial := Trial{Bot: c.Bot, Message: asked.Text, Memory: memory, Wanted: true, State: dialogue.State{Lead: dialogue.LedByBot}}
+	if err := w.follows(ctx, asked, &trial); err != nil {
+		return err
+	}
 	limited, cancel := context.WithTimeout(ctx, draftTime)
 	defer cancel()
-	turn, err := w.Try(limited, Trial{Bot: c.Bot, Message: asked.Text, Memory: memory, Wanted: true})
+	turn, err := w.Try(limited, trial)
 	if errors.Is(err, store.ErrNotFound) { // that bot is gone
-		turn, err = w.Try(limited, Trial{Bot: ch.Bot, Message: asked.Text, Memory: memory, Wanted: true})
+		trial.Bot = ch.Bot
+		turn, err = w.Try(limited, trial)
 	}
 	if err != nil {
 		return err
@@ -116,6 +123,28 @@ func (r room) Wanted(ctx context.Context, in channel.Incoming) error {
 		}
 		return tx.PutChannelState(r.channel, store.WantedMark+id, "yes")
 	})
+}
+
+// follows puts what was said in a conversation before a message before a trial of it.
+func (w *Workspace) follows(ctx context.Context, asked store.Message, t *Trial) error {
+	said, err := w.store.Messages(ctx, asked.ConversationID, asked.Position, talked)
+	for _, m := range said {
+		switch m.Author {
+		case store.ByCustomer:
+			for _, part := range answer.Split(m.Text) {
+				if part.Kind == answer.Question {
+					t.State.LastQuestion = part.Text
+				}
+			}
+		case store.ByBot:
+			t.LastReply = m.Text
+		case store.ByPerson:
+		default:
+			continue
+		}
+		t.Talk = append(t.Talk, thinker.Line{By: string(m.Author), Text: m.Text})
+	}
+	return err
 }
 
 // draftTime is how long a bot may think about a draft that was asked for.

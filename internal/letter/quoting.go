@@ -34,8 +34,8 @@ func joined(lines []string) string {
 
 // The words by which mail programs mark what they quote, in many languages.
 var (
-	// "On Tuesday Ada wrote:"
-	wrote = regexp.MustCompile(`(?i)(\bwrote|\bschrieb|\ba écrit|\bescribi[óo]|\bha scritto|\bscrisse|\bschreef|\bskrev|\bescreveu|\bnapisał\(?a?\)?|\bkirjoitti|написал\(?а?\)?|\bnapsal\(?a?\)?|\bírta|\byazd[ıi]|έγραψε|のメール|写道)([^:：?!]{0,120}[:：]|\s*)\s*$`)
+	// "On Tuesday Ada wrote:", or in no language "Ada <ada@example.org>, 2026-03-02 18:40:"
+	wrote = regexp.MustCompile(`(?i)(\bwrote|\bschrieb|\ba écrit|\bescribi[óo]|\bha scritto|\bscrisse|\bschreef|\bskrev|\bescreveu|\bnapisał\(?a?\)?|\bkirjoitti|написал\(?а?\)?|\bnapsal\(?a?\)?|\bírta|\byazd[ıi]|έγραψε|のメール|写道)([^:：?!]{0,120}[:：]|\s*)\s*$|<[^<>\s]+@[^<>\s]+>,? [^?!]{0,30}\d{4}[^?!]{0,30}[:：]\s*$`)
 	when  = regexp.MustCompile(`(?i)^\W*(on|am|le|el|il|em|op|den|dnia|em|w dniu|dne|на|在|date:)\b|\d{4}|\d{1,2}[:.]\d{2}|@`)
 	// "----- Original Message -----"
 	divider = regexp.MustCompile(`(?i)^[\s>]*[-_=*#~]{2,}\s*(begin )?(original|forwarded|forwarded by|ursprüngliche|weitergeleitete|message d['’]origine|message transféré|message original|mensaje original|mensaje reenviado|messaggio originale|messaggio inoltrato|oorspronkelijk bericht|doorgestuurd bericht|originalmeddelande|vidarebefordrat|oprindelig meddelelse|videresendt|mensagem original|mensagem encaminhada|wiadomość oryginalna|alkuperäinen viesti|исходное сообщение|пересылаемое)[^\n]{0,60}$|(?i)^[\s>]*(begin forwarded message|anfang der weitergeleiteten (nachricht|e-mail)|début du message (réexpédié|transféré)|inizio messaggio inoltrato|inicio del mensaje reenviado)\s*:\s*$`)

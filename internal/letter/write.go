@@ -91,9 +91,9 @@ func addresses(list []Person) (out []*letters.Address) {
 	return out
 }
 
-// intro says whose words are quoted.
+// intro says whose words are quoted, in no language: the mail may be in any.
 func (a *Answer) intro() string {
-	return "On " + a.QuotedAt.Format("2 January 2006, 15:04") + ", " + a.QuotedFrom + " wrote:"
+	return a.QuotedFrom + ", " + a.QuotedAt.Format("2006-01-02 15:04") + ":"
 }
 
 func (a *Answer) plain() string {

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"urgentparrot.example/internal/core/dialogue"
 	"urgentparrot.example/internal/core/learn"
 )
 
@@ -28,18 +29,19 @@ type HeldReply struct {
 	Message
 	Conversation Conversation
 	Topics       []string
-	Confidence   float64 // 0: nothing was answered
-	Asked        string  // what the customer said that it answers
+	Came         dialogue.Code // what its turn came to
+	Confidence   float64       // 0: nothing was answered
+	Asked        string        // what the customer said that it answers
 }
 
 // Held returns the replies that wait for a person, the oldest first, at most limit.
 func (s *Store) Held(ctx context.Context, limit int) (list []HeldReply, err error) {
-	err = s.reader.rows(ctx, `SELECT `+messageColumns+`, topic, coalesce(confidence, 0),
+	err = s.reader.rows(ctx, `SELECT `+messageColumns+`, topic, coalesce(confidence, 0), coalesce((SELECT code FROM turn WHERE id = m.turn_id), ''),
 		coalesce((SELECT group_concat(text, char(10)) FROM (SELECT text FROM message a WHERE a.conversation_id = m.conversation_id AND a.turn_id = m.turn_id AND a.author = 'customer' ORDER BY a.position)), '')
 		FROM message m WHERE state = 'held' ORDER BY at, id LIMIT ?`, []any{limit}, func(scan func(...any) error) (err error) {
 		var h HeldReply
 		var topics string
-		h.Message, err = scanMessage(func(into ...any) error { return scan(append(into, &topics, &h.Confidence, &h.Asked)...) })
+		h.Message, err = scanMessage(func(into ...any) error { return scan(append(into, &topics, &h.Confidence, &h.Came, &h.Asked)...) })
 		if topics != "" {
 			h.Topics = strings.Split(topics, "\n")
 		}

@@ -6677,6 +6677,8 @@ export interface components {
         HeldReply: {
             /** @description What the customer said that it answers. */
             asked: string;
+            /** @description What its turn came to, in words: answered, offered, handed over and so on. */
+            came: string;
             /**
              * Format: double
              * @description Of the least sure of its answers; absent: it answers nothing.

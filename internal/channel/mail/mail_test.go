@@ -259,7 +259,7 @@ func TestAnAnswerStandsInItsThread(t *testing.T) {
 			!strings.Contains(m.Header["References"], "a@example.org") || !strings.Contains(m.Header["To"], "Ada Winter") {
 			t.Errorf("the mail to %s is %+v", to, m)
 		}
-		for _, part := range []string{"Dogs travel free.", "- Dogs https://brackwater.example/dogs", "Ada Winter <ada@example.org> wrote:", "> Can I bring my dog?"} {
+		for _, part := range []string{"Dogs travel free.", "- Dogs https://brackwater.example/dogs", "Ada Winter <ada@example.org>, 20", "> Can I bring my dog?"} {
 			if !strings.Contains(m.Body, part) {
 				t.Errorf("it does not say %q: %s", part, m.Body)
 			}

@@ -32,8 +32,8 @@ export function HeldQueue({ chosen, onTopics }: { chosen?: string; onTopics: () 
               <span className="block truncate text-sm">{h.asked}</span>
               <span className="block truncate text-sm text-saffron">{h.message.text}</span>
               <span className="block truncate text-sm text-soft">
-                {h.conversation.channel} ·{" "}
-                {h.confidence ? `confidence ${h.confidence.toFixed(2)}` : "answers nothing"}
+                {h.conversation.channel} · {h.came}
+                {h.confidence && `, confidence ${h.confidence.toFixed(2)}`}
                 {h.topics.length > 0 && ` · ${h.topics.join(", ")}`}
               </span>
             </Link>
