@@ -18,7 +18,7 @@ import (
 // parrot runs the program against the stage, signed in.
 func (s *stage) parrot(input string, args ...string) (out, errs string, code int) {
 	s.t.Helper()
-	return parrot(s.t, []string{"PARROT_SERVER=" + s.PublicURL, "PARROT_TOKEN=" + s.client.Token}, input, args...)
+	return parrot(s.t, append(s.env, "PARROT_SERVER="+s.PublicURL, "PARROT_TOKEN="+s.client.Token), input, args...)
 }
 
 func parrot(t *testing.T, env []string, input string, args ...string) (out, errs string, code int) {

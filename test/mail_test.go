@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -21,9 +22,23 @@ import (
 // mails from somebody to the office, and waits until it stands in a conversation.
 func (s *stage) mails(from, subject, body, answers string) client.Conversation {
 	s.t.Helper()
+	s.watched()
 	_, err := s.World.Mailroom.Write(from, subject, body, answers)
 	s.must(err)
 	return s.mailed(from, body)
+}
+
+// watched waits until the mailboxes have been looked into: what comes before counts as the past.
+func (s *stage) watched() {
+	s.t.Helper()
+	s.eventually("the mailboxes are watched", func() bool {
+		channels, err := s.client.Channels(s.ctx)
+		s.must(err)
+		return !slices.ContainsFunc(channels.Items, func(ch client.Channel) bool {
+			looked, err := s.Workspaces[service.DemoWorkspace].Store().ChannelState(s.ctx, ch.Name, "folder INBOX")
+			return ch.Kind == "mail" && (err != nil || looked == "")
+		})
+	})
 }
 
 // mailed waits until a mail of somebody that begins with some words is here.
@@ -208,6 +223,7 @@ func TestAReportMarksTheMailThatDidNotArrive(t *testing.T) {
 // What was built is tried, and looked at, from the terminal.
 func TestAMailboxIsTriedFromTheTerminal(t *testing.T) {
 	s := open(t)
+	s.watched()
 	_, err := s.World.Mailroom.Write("Old <old@example.org>", "Fares", "What was the fare last year?", "")
 	s.must(err)
 	s.mailed("old@example.org", "What was")
@@ -436,6 +452,7 @@ func TestMailsOfMachinesComeToAnEnd(t *testing.T) {
 	s.must(err)
 	_, err = s.client.PutDocument(s.ctx, "channels", "office-mail", strings.Replace(doc.Text, "replies: hold", "replies: send", 1), 0)
 	s.must(err)
+	s.watched()
 	const most = 20
 	for i := range most {
 		_, err := s.World.Mailroom.Write("robot@example.net", fmt.Sprint("Ticket ", i), "What does a bicycle cost?", "")

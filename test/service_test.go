@@ -27,12 +27,14 @@ type stage struct {
 	ctx    context.Context
 	client *client.Client
 	data   string
-	stop   func() // ends the service before the test does
+	env    []string // of commands in the terminal
+	stop   func()   // ends the service before the test does
 }
 
 // open starts the demo business in a folder of the test's own.
 func open(t *testing.T) *stage {
 	t.Helper()
+	t.Parallel() // most of its time a test waits
 	return openIn(t, t.TempDir())
 }
 

@@ -171,7 +171,7 @@ func TestABotKeepsToItsSources(t *testing.T) {
 // Documents and questions are judged in one line, with and without a service.
 func TestAQuizIsJudgedAlsoWithoutAService(t *testing.T) {
 	s := open(t)
-	t.Setenv("XDG_CACHE_HOME", t.TempDir())
+	s.env = []string{"XDG_CACHE_HOME=" + t.TempDir()}
 	quiz := filepath.Join(t.TempDir(), "quiz.jsonl")
 	s.must(os.WriteFile(quiz, []byte(`{"id":"1","question":"how much is a bicycle?","kind":"direct","mentions":["2.50"],"source":["bicycles-and-dogs.md","questions.csv"]}
 {"id":"2","question":"is there food on board and when does the gangway close?","parts":[{"mentions":["soup"]},{"mentions":["3 minutes"],"source":"boats-and-piers.md"}]}

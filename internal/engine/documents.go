@@ -100,8 +100,17 @@ func (d *Documents) load(ctx context.Context) error {
 		return err
 	}
 	c := &config{settings: workspace.DefaultSettings(d.w.Name), byType: map[reflect.Type]map[string]document.Document{}, tools: map[string]dialogue.Tool{}}
+	before := map[store.Document]document.Document{} // what is kept as it was need not be read again
+	if last := d.w.config.Load(); last != nil {
+		for _, kept := range last.kept {
+			before[kept.Document] = kept.read
+		}
+	}
 	for _, kept := range documents {
-		read, err := d.read(kept)
+		read, err := before[kept], error(nil)
+		if read == nil {
+			read, err = d.read(kept)
+		}
 		if err != nil {
 			c.faults = append(c.faults, fmt.Sprintf("%s %s: %v", kept.Kind, kept.Name, err))
 			d.w.log.Warn("a document cannot be used", "kind", kept.Kind, "name", kept.Name, "error", err)

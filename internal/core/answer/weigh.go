@@ -266,18 +266,29 @@ func (c *Candidate) telling(analyzer *text.Analyzer) []text.Term {
 	return analyzer.Telling(c.Text[c.Quote.Start:c.Quote.End])
 }
 
-// headed reports whether the heading of a candidate, or its question, holds all that a
-// follow-up brings up itself.
+// headed reports whether the heading of a candidate, its question, or the name of a row in it
+// holds all that a follow-up brings up itself.
 func (w *weigher) headed(c Candidate) bool {
-	tells := false
-	for i, t := range w.q.terms[:w.q.own] {
-		if t.Light {
-			continue
-		}
-		if c.heads[i] <= outerHeld {
+	return w.bringsUp(func(i int) bool { return c.heads[i] > outerHeld }) || slices.ContainsFunc(c.sentences, func(s sentence) bool {
+		if !isRow(c.Text, s.Span) {
 			return false
 		}
-		tells = true
+		name := w.analyzer.Telling(rowOf(c.Text, s.Span).name)
+		return w.bringsUp(func(i int) bool {
+			return slices.ContainsFunc(name, func(t text.Term) bool { return t.Stem == w.q.terms[i].Stem })
+		})
+	})
+}
+
+// bringsUp reports whether something holds of all terms that a follow-up brings up itself, of
+// which there must be one.
+func (w *weigher) bringsUp(holds func(term int) bool) bool {
+	tells := false
+	for i, t := range w.q.terms[:w.q.own] {
+		if !t.Light && !holds(i) {
+			return false
+		}
+		tells = tells || !t.Light
 	}
 	return tells
 }
