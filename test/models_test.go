@@ -15,6 +15,7 @@ import (
 // thinking opens the demo business whose bots think with the reading desk.
 func thinking(t *testing.T) *stage {
 	t.Helper()
+	t.Parallel()
 	return thinkingIn(t, t.TempDir())
 }
 

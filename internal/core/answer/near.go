@@ -1,6 +1,10 @@
 package answer
 
-import "context"
+import (
+	"context"
+	"slices"
+	"strings"
+)
 
 // Nearness is how near a question is to the examples by which a tool, or a matter of the
 // brief, is named, beside what is known.
@@ -8,6 +12,7 @@ type Nearness struct {
 	Meaning, Match, Words float64 // of the nearest example, each by itself
 	All                   float64 // of the nearest, taken together
 	Known, KnownMatch     float64 // of the nearest passage
+	Nearest               string  // the nearest example
 }
 
 // Near holds a part of a message, for which this was found, against examples.
@@ -16,16 +21,44 @@ func (f Finder) Near(ctx context.Context, asked Part, found Found, examples []st
 	if asked.Around != "" {
 		forms = append(forms, asked.Around)
 	}
+	nearest := 0.0
 	for _, form := range forms {
-		for _, l := range f.Likenesses(ctx, form, examples) {
+		for i, l := range f.Likenesses(ctx, form, examples) {
 			n.Meaning, n.Match, n.Words = max(n.Meaning, l.Meaning), max(n.Match, l.Match), max(n.Words, l.Words)
 			n.All = max(n.All, l.Meaning+l.Match+l.Words)
+			if all := l.All(); all > nearest {
+				nearest, n.Nearest = all, examples[i]
+			}
 		}
 	}
 	for _, c := range found.Candidates {
 		n.Known, n.KnownMatch = max(n.Known, c.Meaning), max(n.KnownMatch, c.Features.Match)
 	}
 	return n
+}
+
+// subjectCounts is how much liker an example must be than its frame.
+const subjectCounts = 0.1
+
+// OnlyAsksLike reports whether a question is like an example only in how it asks, and not in
+// what about: "how much is a ticket?" is so like "how much is a van?".
+func (f Finder) OnlyAsksLike(ctx context.Context, asked, example string) bool {
+	like := f.Likenesses(ctx, asked, []string{example, f.frame(example)})
+	return like[0].All() < like[1].All()+subjectCounts
+}
+
+// frame is an example without what it is about: "How much is a something?".
+func (f Finder) frame(example string) string {
+	var b strings.Builder
+	at := 0
+	for _, t := range f.Index.Analyzer().Terms(example) {
+		if t.Stop || t.Light || slices.Contains(measures, t.Word) {
+			continue
+		}
+		b.WriteString(example[at:t.Start] + "something")
+		at = t.End
+	}
+	return b.String() + example[at:]
 }
 
 // wordsBeside is what shared words count beside meaning and tokens.

@@ -107,6 +107,21 @@ func (f Finder) namesOthers(c *Candidate, asked string) bool {
 	return false
 }
 
+// saidOf reports whether what may well answer a question speaks of what it names and a shorter
+// one does not: then that is what is asked about.
+func (f Finder) saidOf(candidates []Candidate, asked, shorter string) bool {
+	kept := text.Words(shorter)
+	for _, w := range text.Words(asked) {
+		has := func(words []text.Word) bool {
+			return slices.ContainsFunc(words, func(o text.Word) bool { return o.Folded == w.Folded })
+		}
+		if f.Index.IsName(w.Folded) && !has(kept) && slices.ContainsFunc(candidates[:min(choices, len(candidates))], func(c Candidate) bool { return c.Sure >= 0.5 && has(text.Words(c.Quoted())) }) {
+			return true
+		}
+	}
+	return false
+}
+
 // bare looks for a question without the place at its end, where it names one: what it finds
 // holds if the same passage is among what the whole question found, and it is surer of it.
 func (f Finder) bare(ctx context.Context, asked string, found Found) Found {
@@ -127,7 +142,7 @@ func (f Finder) bare(ctx context.Context, asked string, found Found) Found {
 		return found
 	}
 	first := without.Candidates[0].ID
-	if named && f.namesOthers(&without.Candidates[0], asked) {
+	if named && (f.namesOthers(&without.Candidates[0], asked) || f.saidOf(found.Candidates, asked, rest)) {
 		return found
 	}
 	if !slices.ContainsFunc(found.Candidates, func(c Candidate) bool { return c.ID == first }) {

@@ -2,6 +2,7 @@ package dialogue
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -155,7 +156,7 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply, onlyS
 		if reply.Words != "" && len(rest.Candidates) > 0 && rest.Candidates[0].ID == reply.Candidates[0].ID {
 			stays = passStays
 		}
-		if near.Meaning >= passSurely || near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays {
+		if near.Meaning >= passSurely || near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays && !t.Finder.OnlyAsksLike(t.ctx, part.Text, near.Nearest) {
 			candidate.why = "it is like what is passed there"
 			if like == nil || like.near < candidate.near {
 				like = candidate
@@ -180,7 +181,8 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply, onlyS
 // passToKnowing returns the bot, of some, that is the likeliest to know what this one does
 // not; nil if none is.
 func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, part answer.Part, reply answer.Reply) (knowing *passing) {
-	asked := map[string]bool{t.likeliestToKnow(candidates, part, reply): true}
+	best, whose := t.bestOfAll(candidates, part, reply)
+	asked := map[string]bool{whose: true}
 	byExamples := make([]int, len(candidates))
 	for i := range byExamples {
 		byExamples[i] = i
@@ -201,7 +203,7 @@ func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, p
 		switch {
 		case candidate.is == nil, fit < most:
 			continue
-		case theirs.Words != "" && own(theirs) >= own(reply)+passKnows:
+		case theirs.Words != "" && own(theirs) >= own(reply)+passKnows && theirs.Candidates[0].ID == best:
 			candidate.why = "this bot does not know it, and " + candidate.who + " does"
 		case !pointing && near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && theirs.Likely >= reply.Likely-passLess && t.State.Lead != Waiting:
 			candidate.why = "this bot does not know it, and it is more likely " + candidate.who + "'s"
@@ -217,12 +219,16 @@ func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, p
 // find because it is like their examples.
 const askedByExamples = 2
 
-// likeliestToKnow is the one of several bots in whose sources stands what answers the question
-// best, of all that stands in any of them, "" where that is less sure than what is known here.
-// So the size of a team costs one search, not one for each bot.
-func (t *turn) likeliestToKnow(candidates []passing, part answer.Part, ours answer.Reply) string {
+// bestOfAll is the passage that answers the question best, of all that stands in the sources of
+// this bot and of several others, and that one of these in whose sources it stands, "" if none:
+// a bot of few sources is soon sure of what others know better. So the size of a team costs one
+// search, not one for each bot.
+func (t *turn) bestOfAll(candidates []passing, part answer.Part, ours answer.Reply) (passage, whose string) {
 	all := t.Finder
-	all.Scope.Sources, all.Sources, all.Scope.For = map[string]int{}, "", nil
+	all.Scope.Sources, all.Scope.For = maps.Clone(all.Scope.Sources), slices.Clone(all.Scope.For)
+	for id := range all.Scope.Sources {
+		all.Scope.Sources[id] = 0 // the order of one bot's sources is none of the others'
+	}
 	for _, c := range candidates {
 		if c.is == nil {
 			continue
@@ -239,18 +245,18 @@ func (t *turn) likeliestToKnow(candidates []passing, part answer.Part, ours answ
 		}
 	}
 	found := all.Find(t.ctx, part, t.followed(ours)).Candidates
-	if len(found) == 0 || found[0].Confidence < own(ours) {
-		return ""
+	if len(found) == 0 {
+		return "", ""
 	}
 	for _, c := range candidates {
 		if c.is == nil {
 			continue
 		}
 		if _, theirs := c.is.Finder.Scope.Sources[found[0].SourceID]; theirs || c.is.Finder.Scope.Sources == nil {
-			return c.To
+			return found[0].ID, c.To
 		}
 	}
-	return ""
+	return found[0].ID, ""
 }
 
 // passings are those of some that can be passed to now.
