@@ -21,7 +21,7 @@ const (
 // judge keeps the closest candidates and holds their sentences against the question
 // token by token. It reports false, having done nothing, if tokens are not known.
 func (f Finder) judge(ctx context.Context, own, wide *wording, candidates []Candidate) ([]Candidate, bool) {
-	slices.SortStableFunc(candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
+	byRank(candidates)
 	candidates = candidates[:min(closely, len(candidates))]
 	if f.Tokens == nil || own.asked == nil || wide.asked == nil {
 		return candidates, false

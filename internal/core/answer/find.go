@@ -194,7 +194,10 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 			c.rank -= repeatsLess
 		}
 	}
-	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
+	byRank(found.Candidates)
+	if own == wide {
+		holdsMore(found.Candidates)
+	}
 	for _, c := range slices.Concat(found.Candidates[min(kept, len(found.Candidates)):], all[len(found.Candidates):]) {
 		if len(found.behind) < behind {
 			found.behind = append(found.behind, c.Hit)
@@ -209,6 +212,32 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		found.Candidates[i].sentences, found.Candidates[i].heads = nil, nil // what is remembered need not hold them
 	}
 	return found, own.aim.Known() || f.Vectors == nil
+}
+
+// What decides between two of which the checker is about as sure: that one holds so much more of
+// the question's telling words, and among them the one for which it finds nothing in the other.
+const (
+	muchMore = 0.5
+	asSure   = 0.05
+)
+
+// holdsMore puts a candidate that does so before the first. The checker is soon sure of a pair
+// of question and answer, by how it asks: "can I take a surfboard?" is answered by what is said
+// of surfboards, not by "Can I take my bicycle?".
+func holdsMore(candidates []Candidate) {
+	for i := 1; i < min(choices, len(candidates)); i++ {
+		first, c := candidates[0], candidates[i]
+		if sure := c.Sure >= 0.5 && (first.Question != "" || c.Sure >= first.Sure-asSure); sure && first.Lacks != "" && c.Coverage >= first.Coverage+muchMore && !slices.Contains(c.Missing, first.Lacks) {
+			c.rank = first.rank
+			copy(candidates[1:], candidates[:i])
+			candidates[0] = c
+			return
+		}
+	}
+}
+
+func byRank(candidates []Candidate) {
+	slices.SortStableFunc(candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
 }
 
 // A wording is a question, or the message around it, made ready for being looked for.

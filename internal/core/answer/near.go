@@ -47,12 +47,13 @@ func (f Finder) OnlyAsksLike(ctx context.Context, asked, example string) bool {
 	return like[0].All() < like[1].All()+subjectCounts
 }
 
-// frame is an example without what it is about: "How much is a something?".
+// frame is an example without what it is about: "How much is a something?". What the texts of
+// the business speak of everywhere, and its names, stay.
 func (f Finder) frame(example string) string {
 	var b strings.Builder
 	at := 0
 	for _, t := range f.Index.Analyzer().Terms(example) {
-		if t.Stop || t.Light || slices.Contains(measures, t.Word) {
+		if t.Stop || t.Light || slices.Contains(measures, t.Word) || f.Index.Share(t.Stem) >= everywhere || f.Index.IsName(t.Word) {
 			continue
 		}
 		b.WriteString(example[at:t.Start] + "something")
