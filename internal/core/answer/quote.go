@@ -150,11 +150,29 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 			case back && answers(first-1):
 				first--
 			default:
+				first, last = w.withNamed(c, first, last, fits)
 				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
 			}
 		}
 	}
 	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
+}
+
+// withNamed takes the sentence beside a quote into it that speaks of something which the question
+// names and the quote does not: "is the Little Tern all right for a wheelchair?"
+func (w *weigher) withNamed(c *Candidate, first, last int, fits func(first, last int) bool) (int, int) {
+	sentences := c.sentences
+	for i, t := range w.q.terms {
+		if t.Light || c.heads[i] >= wholly || !w.ix.IsName(t.Word) || slices.ContainsFunc(sentences[first:last+1], func(s sentence) bool { return s.held[i] > 0 }) {
+			continue
+		}
+		if first > 0 && sentences[first-1].held[i] >= wholly && fits(first-1, last) {
+			first--
+		} else if last+1 < len(sentences) && sentences[last+1].held[i] >= wholly && fits(first, last+1) {
+			last++
+		}
+	}
+	return first, last
 }
 
 // isRow reports whether a sentence is a row of a table, as the reading writes
