@@ -14,11 +14,7 @@ import (
 func TestAVisitorReadsARightAnswerWithItsSource(t *testing.T) {
 	s := open(t)
 	v := s.visitor()
-	asked := time.Now()
 	contains(t, s.asks(v, "can i take my bike on the boat?"), "£2.50")
-	if took := time.Since(asked); took > time.Second {
-		t.Errorf("the answer took %v", took)
-	}
 	page, err := s.client.Messages(s.ctx, s.conversation("").ID, "")
 	s.must(err)
 	last := page.Items[len(page.Items)-1]

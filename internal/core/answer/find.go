@@ -208,6 +208,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		found.Candidates[0].Features.Alone = 1
 	}
 	found.Likely = own.trust(found.Candidates, weights)
+	f.doubt(ctx, found)
 	for i := range found.Candidates {
 		found.Candidates[i].sentences, found.Candidates[i].heads = nil, nil // what is remembered need not hold them
 	}
@@ -223,11 +224,11 @@ const (
 
 // holdsMore puts a candidate that does so before the first. The checker is soon sure of a pair
 // of question and answer, by how it asks: "can I take a surfboard?" is answered by what is said
-// of surfboards, not by "Can I take my bicycle?".
+// of surfboards, not by "Can I take my bicycle?". What holds for a time stays where it is.
 func holdsMore(candidates []Candidate) {
 	for i := 1; i < min(choices, len(candidates)); i++ {
 		first, c := candidates[0], candidates[i]
-		if sure := c.Sure >= 0.5 && (first.Question != "" || c.Sure >= first.Sure-asSure); sure && first.Lacks != "" && c.Coverage >= first.Coverage+muchMore && !slices.Contains(c.Missing, first.Lacks) {
+		if sure := c.Sure >= 0.5 && (first.Question != "" || c.Sure >= first.Sure-asSure); sure && first.Lacks != "" && first.From.IsZero() && first.Until.IsZero() && c.Coverage >= first.Coverage+muchMore && !slices.Contains(c.Missing, first.Lacks) {
 			c.rank = first.rank
 			copy(candidates[1:], candidates[:i])
 			candidates[0] = c
@@ -238,6 +239,25 @@ func holdsMore(candidates []Candidate) {
 
 func byRank(candidates []Candidate) {
 	slices.SortStableFunc(candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
+}
+
+// doubted is how far a pair of question and answer is trusted at most whose question is like the
+// one that is asked only in how it asks: it may be offered.
+const doubted = 0.45
+
+// doubt doubts such a pair if it comes first: "Can I take my bicycle on the boat?" does not say
+// "what can I take with me?".
+func (f Finder) doubt(ctx context.Context, found Found) {
+	if len(found.Candidates) == 0 {
+		return
+	}
+	if first := found.Candidates[0]; first.Question == "" || first.Confidence < doubted || !f.OnlyAsksLike(ctx, found.Meant, first.Question) {
+		return
+	}
+	for i := range found.Candidates {
+		c := &found.Candidates[i]
+		c.Confidence = min(c.Confidence, doubted)
+	}
 }
 
 // A wording is a question, or the message around it, made ready for being looked for.

@@ -107,19 +107,19 @@ func (f Finder) namesOthers(c *Candidate, asked string) bool {
 	return false
 }
 
-// saidOf reports whether what may well answer a question speaks of what it names and a shorter
-// one does not: then that is what is asked about.
-func (f Finder) saidOf(candidates []Candidate, asked, shorter string) bool {
-	kept := text.Words(shorter)
-	for _, w := range text.Words(asked) {
+// saidOf reports whether what answers a question best, and may well answer it, speaks of what it
+// names and a shorter one does not: then that is what is asked about.
+func (f Finder) saidOf(best Candidate, asked, shorter string) bool {
+	if best.Sure < 0.5 {
+		return false
+	}
+	kept, said := text.Words(shorter), text.Words(best.Quoted())
+	return slices.ContainsFunc(text.Words(asked), func(w text.Word) bool {
 		has := func(words []text.Word) bool {
 			return slices.ContainsFunc(words, func(o text.Word) bool { return o.Folded == w.Folded })
 		}
-		if f.Index.IsName(w.Folded) && !has(kept) && slices.ContainsFunc(candidates[:min(choices, len(candidates))], func(c Candidate) bool { return c.Sure >= 0.5 && has(text.Words(c.Quoted())) }) {
-			return true
-		}
-	}
-	return false
+		return f.Index.IsName(w.Folded) && !has(kept) && has(said)
+	})
 }
 
 // bare looks for a question without the place at its end, where it names one: what it finds
@@ -142,7 +142,7 @@ func (f Finder) bare(ctx context.Context, asked string, found Found) Found {
 		return found
 	}
 	first := without.Candidates[0].ID
-	if named && (f.namesOthers(&without.Candidates[0], asked) || f.saidOf(found.Candidates, asked, rest)) {
+	if named && (f.namesOthers(&without.Candidates[0], asked) || len(found.Candidates) > 0 && f.saidOf(found.Candidates[0], asked, rest)) {
 		return found
 	}
 	if !slices.ContainsFunc(found.Candidates, func(c Candidate) bool { return c.ID == first }) {
