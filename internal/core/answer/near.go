@@ -37,14 +37,23 @@ func (f Finder) Near(ctx context.Context, asked Part, found Found, examples []st
 	return n
 }
 
-// subjectCounts is how much liker an example must be than its frame.
-const subjectCounts = 0.1
+// frameNear is how like its frame a question must be for that to be what makes it like an
+// example, and subjectCounts how much liker than the frame the example must be.
+const (
+	frameNear     = 0.75
+	subjectCounts = 0.1
+)
 
 // OnlyAsksLike reports whether a question is like an example only in how it asks, and not in
-// what about: "how much is a ticket?" is so like "how much is a van?".
+// what about: "how much is a ticket?" is so like "how much is a van?". It is not while the
+// meaning of either is not known.
 func (f Finder) OnlyAsksLike(ctx context.Context, asked, example string) bool {
-	like := f.Likenesses(ctx, asked, []string{example, f.frame(example)})
-	return like[0].All() < like[1].All()+subjectCounts
+	frame := f.frame(example)
+	if frame == example {
+		return false
+	}
+	like := f.Likenesses(ctx, asked, []string{example, frame})
+	return like[1].Meaning > 0 && like[1].All() >= frameNear && like[0].All() < like[1].All()+subjectCounts
 }
 
 // frame is an example without what it is about: "How much is a something?". What the texts of
