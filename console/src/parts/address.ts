@@ -40,7 +40,9 @@ export function useTypedInAddress(name: string): [string, (value: string) => voi
   const type = (value: string) => {
     setText(value)
     clearTimeout(timer.current)
+    const page = window.location.pathname
     timer.current = window.setTimeout(() => {
+      if (window.location.pathname !== page) return // the next page is on its way: nobody is to be led back
       written.current = value
       setKept(value, true)
     }, 250)
