@@ -27,7 +27,7 @@ import (
 const (
 	signInTime = 30 * time.Second
 	longest    = 9 * time.Minute        // between two looks, also where the server tells by itself
-	settling   = 500 * time.Millisecond // and to the one after news: what comes between a look and the wait some servers keep to themselves
+	settling   = 500 * time.Millisecond // and to the one after news; from there twice as long each time, as some servers keep to themselves what comes between a look and the wait
 )
 
 // Run watches the folders until ctx ends or one of them fails.
@@ -90,21 +90,22 @@ func (m *mailbox) watch(ctx context.Context, folder string, mark bool, hand func
 	if err != nil {
 		return err
 	}
-	for idle := time.Duration(settling); ; idle = longest {
+	for idle := time.Duration(settling); ; idle = min(2*idle, longest) {
 		before := at.Last
 		if err := m.take(ctx, s, folder, &at, mark, hand); err != nil {
 			return s.failed("the mailbox broke off", err)
-		}
-		if at.Last != before {
-			idle = settling
 		}
 		if slices.Contains(m.Folders, folder) {
 			if err := m.marked(ctx, s, folder, &at); err != nil {
 				return s.failed("the mailbox broke off", err)
 			}
 		}
-		if err := s.wait(ctx, m, idle); err != nil {
+		news, err := s.wait(ctx, m, idle)
+		if err != nil {
 			return s.failed("the mailbox broke off", err)
+		}
+		if news || at.Last != before {
+			idle = settling / 2
 		}
 	}
 }
@@ -356,38 +357,38 @@ func (s *session) sizesOf(uids imap.UIDSet, from imap.UID) (list []sized, err er
 
 // wait waits until there may be something new: the server tells, or the most has passed; the
 // interval that is set, if the server does not tell.
-func (s *session) wait(ctx context.Context, m *mailbox, most time.Duration) error {
+func (s *session) wait(ctx context.Context, m *mailbox, most time.Duration) (news bool, err error) {
 	pause := time.Duration(m.Every)
 	idles := s.client.Caps().Has(imap.CapIdle)
 	var idle *imapclient.IdleCommand
 	if idles {
 		pause = most
-		var err error
 		if idle, err = s.client.Idle(); err != nil {
-			return err
+			return false, err
 		}
 	}
 	passed, stop := m.Clock.Timer(pause)
 	defer stop()
 	select {
 	case <-s.news:
+		news = true
 	case <-m.look:
 	case <-passed:
 	case <-s.client.Closed():
 		if ctx.Err() != nil {
-			return ctx.Err()
+			return news, ctx.Err()
 		}
-		return errors.New("the server closed the connection")
+		return news, errors.New("the server closed the connection")
 	case <-ctx.Done():
-		return ctx.Err()
+		return news, ctx.Err()
 	}
 	if idle == nil {
-		return s.client.Noop().Wait()
+		return news, s.client.Noop().Wait()
 	}
 	if err := idle.Close(); err != nil {
-		return err
+		return news, err
 	}
-	return idle.Wait()
+	return news, idle.Wait()
 }
 
 // Past takes in what came to the folders from a day to another, without answering any of it.
