@@ -13,14 +13,14 @@ import (
 	"urgentparrot.example/client"
 )
 
-// settled waits until a source has been read.
+// settled waits until a source has been read, and nobody reads it any more.
 func (s *stage) settled(key string) (source client.Source) {
 	s.t.Helper()
 	s.eventually(key+" has been read", func() bool {
 		var err error
 		source, err = s.client.Source(s.ctx, key)
 		s.must(err)
-		return source.State == "ready" || source.State == "failed"
+		return source.Progress == nil && (source.State == "ready" || source.State == "failed")
 	})
 	return source
 }
