@@ -143,6 +143,7 @@ func TestToolsCallAllowedAddressesOnly(t *testing.T) {
 // it lasts.
 func TestABotKeepsToItsSources(t *testing.T) {
 	s := open(t)
+	s.encoded("can i take a bicycle on the boat?")
 	brief, err := s.client.Document(s.ctx, "bots", "front-desk")
 	s.must(err)
 	_, err = s.client.PutDocument(s.ctx, "bots", "front-desk", brief.Text+"\nsources: [fares.md, questions.csv]\n", 0)

@@ -33,8 +33,9 @@ type readers struct {
 }
 
 type underway struct {
-	stop context.CancelFunc
-	at   reading.Progress
+	stop  context.CancelFunc
+	at    reading.Progress
+	again bool // somebody asked for another meanwhile
 }
 
 func newReaders(l *Library) *readers {
@@ -74,12 +75,16 @@ func (r *readers) wake() {
 	}
 }
 
-// read starts reading a source, if it is not being read already; with ifDue only if it
-// is still due then: it may just have been read.
+// read starts reading a source, if it is not being read already: then it is read once more
+// after that. With ifDue it is read only if it is still due then, and not being read: it may
+// just have been.
 func (r *readers) read(id string, ifDue bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if _, reading := r.under[id]; reading || r.closed {
+	if u := r.under[id]; u != nil || r.closed {
+		if u != nil && !ifDue {
+			u.again = true
+		}
 		return
 	}
 	ctx, stop := clock.WithTimeout(r.l.running, r.l.Clock, longestReading)
@@ -87,23 +92,43 @@ func (r *readers) read(id string, ifDue bool) {
 	r.ended.Add(1)
 	go func() {
 		defer r.ended.Done()
-		defer r.forget(id)
 		select {
 		case r.slots <- struct{}{}:
 			defer func() { <-r.slots }()
 		case <-ctx.Done():
+			r.forget(id)
 			return
 		}
-		err := safely.Do(func() error { return r.readSource(ctx, id, ifDue) })
-		var broken *safely.Broken
-		if errors.As(err, &broken) {
-			r.l.Log.Error("a reading broke", "source", id, "stack", broken.Stack)
-			err = errors.Join(err, r.gaveUp(id, broken))
-		}
-		if err != nil && ctx.Err() == nil {
-			r.l.Log.Error("a reading could not be kept", "source", id, "error", err)
+		for begun := false; !begun || r.again(id); begun, ifDue = true, false {
+			err := safely.Do(func() error { return r.readSource(ctx, id, ifDue) })
+			var broken *safely.Broken
+			if errors.As(err, &broken) {
+				r.l.Log.Error("a reading broke", "source", id, "stack", broken.Stack)
+				err = errors.Join(err, r.gaveUp(id, broken))
+			}
+			if err != nil && ctx.Err() == nil {
+				r.l.Log.Error("a reading could not be kept", "source", id, "error", err)
+			}
 		}
 	}()
+}
+
+// again reports whether a source that was read is to be read once more; else nobody reads it
+// any more.
+func (r *readers) again(id string) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	u := r.under[id]
+	if u == nil {
+		return false // it is gone
+	}
+	if u.again && !r.closed {
+		u.again = false
+		return true
+	}
+	u.stop()
+	delete(r.under, id)
+	return false
 }
 
 // gaveUp notes that the reading of a source broke: it is not read again by itself.
