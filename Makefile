@@ -19,7 +19,7 @@ build: console/dist/index.html
 
 ## test: everything that must hold
 test: check
-	$(GO) test -timeout 60m -parallel 3 ./...
+	$(GO) test -timeout 60m ./...
 
 ## check: formatting, vet, types, and that what was generated is current
 check: console/dist/index.html .chromium .mailservers

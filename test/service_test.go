@@ -35,7 +35,9 @@ type stage struct {
 func open(t *testing.T) *stage {
 	t.Helper()
 	t.Parallel() // most of its time a test waits
-	return openIn(t, t.TempDir())
+	s := openIn(t, t.TempDir())
+	s.must(s.Workspaces[service.DemoWorkspace].Library.Encoded(s.ctx)) // what it knows is found by meaning
+	return s
 }
 
 func openIn(t *testing.T, data string) *stage {
