@@ -35,9 +35,7 @@ type stage struct {
 func open(t *testing.T) *stage {
 	t.Helper()
 	t.Parallel() // most of its time a test waits
-	s := openIn(t, t.TempDir())
-	s.must(s.Workspaces[service.DemoWorkspace].Library.Encoded(s.ctx)) // what it knows is found by meaning
-	return s
+	return openIn(t, t.TempDir())
 }
 
 func openIn(t *testing.T, data string) *stage {
