@@ -24,6 +24,7 @@ const (
 	passSurely  = 0.78 // like an example by meaning, whatever is known
 	passNear    = 0.9  // near by meaning, tokens and words together
 	passMeaning = 0.45
+	passAlike   = 0.55 // from where on a question may ask of another thing of the kind: a scarf for an umbrella
 	passStays   = 0.2  // how much nearer than what the bot knows, where that is an answer
 	passKnows   = 0.1  // how much surer of its answer the other bot must be
 	passLike    = 0.7  // or how near the question must be to the examples
@@ -156,7 +157,7 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply, onlyS
 		if reply.Words != "" && len(rest.Candidates) > 0 && rest.Candidates[0].ID == reply.Candidates[0].ID {
 			stays = passStays
 		}
-		if near.Meaning >= passSurely || near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays && !t.Finder.OnlyAsksLike(t.ctx, part.Text, near.Nearest) {
+		if near.Meaning >= passSurely || near.All >= passNear && near.Meaning >= passMeaning && near.Examples() >= near.Knowledge()+stays && (near.Meaning >= passAlike || !t.Finder.OnlyAsksLike(t.ctx, part.Text, near.Nearest)) {
 			candidate.why = "it is like what is passed there"
 			if like == nil || like.near < candidate.near {
 				like = candidate
