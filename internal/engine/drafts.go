@@ -129,6 +129,9 @@ func (r room) Wanted(ctx context.Context, in channel.Incoming) error {
 func (w *Workspace) follows(ctx context.Context, asked store.Message, t *Trial) error {
 	said, err := w.store.Messages(ctx, asked.ConversationID, asked.Position, talked)
 	for _, m := range said {
+		if m.State == store.MessageWithdrawn || m.State == store.MessageHeld {
+			continue // nobody heard it
+		}
 		switch m.Author {
 		case store.ByCustomer:
 			for _, part := range answer.Split(m.Text) {
