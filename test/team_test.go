@@ -106,6 +106,7 @@ func TestTheCrewHasABotOfItsOwn(t *testing.T) {
 	if len(found.Items) == 0 || found.Items[0].Source != "crew-notes.md" {
 		t.Errorf("the builder who looks for it finds %+v", found.Items)
 	}
+	s.encoded("has anybody handed in a scarf?")
 	sailor := crew()
 	contains(t, s.asks(sailor, "I found a green scarf on the Sandpiper"), "Noted: a green scarf (the Sandpiper)")
 	contains(t, s.asks(sailor, "I found a wallet"), "Where was it?")

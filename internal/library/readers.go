@@ -33,9 +33,9 @@ type readers struct {
 }
 
 type underway struct {
-	stop  context.CancelFunc
-	at    reading.Progress
-	again bool // somebody asked for another meanwhile
+	stop   context.CancelFunc
+	at     reading.Progress
+	wanted bool // somebody asked for it, due or not
 }
 
 func newReaders(l *Library) *readers {
@@ -75,15 +75,14 @@ func (r *readers) wake() {
 	}
 }
 
-// read starts reading a source, if it is not being read already: then it is read once more
-// after that. With ifDue it is read only if it is still due then, and not being read: it may
-// just have been.
+// read starts reading a source, if it is not being read already; with ifDue only if it
+// is still due then, as it may just have been read, or if somebody asks for it meanwhile.
 func (r *readers) read(id string, ifDue bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if u := r.under[id]; u != nil || r.closed {
 		if u != nil && !ifDue {
-			u.again = true
+			u.wanted = true
 		}
 		return
 	}
@@ -99,32 +98,36 @@ func (r *readers) read(id string, ifDue bool) {
 			r.forget(id)
 			return
 		}
-		for begun := false; !begun || r.again(id); begun, ifDue = true, false {
-			err := safely.Do(func() error { return r.readSource(ctx, id, ifDue) })
-			var broken *safely.Broken
-			if errors.As(err, &broken) {
-				r.l.Log.Error("a reading broke", "source", id, "stack", broken.Stack)
-				err = errors.Join(err, r.gaveUp(id, broken))
-			}
-			if err != nil && ctx.Err() == nil {
-				r.l.Log.Error("a reading could not be kept", "source", id, "error", err)
-			}
+		if ifDue && !r.isDue(id) && !r.wanted(id) {
+			return
+		}
+		defer r.forget(id)
+		err := safely.Do(func() error { return r.readSource(ctx, id) })
+		var broken *safely.Broken
+		if errors.As(err, &broken) {
+			r.l.Log.Error("a reading broke", "source", id, "stack", broken.Stack)
+			err = errors.Join(err, r.gaveUp(id, broken))
+		}
+		if err != nil && ctx.Err() == nil {
+			r.l.Log.Error("a reading could not be kept", "source", id, "error", err)
 		}
 	}()
 }
 
-// again reports whether a source that was read is to be read once more; else nobody reads it
-// any more.
-func (r *readers) again(id string) bool {
+// isDue reports whether a source is to be read now.
+func (r *readers) isDue(id string) bool {
+	s, err := r.l.Store.Source(r.l.running, id)
+	return err != nil || !s.NextAt.IsZero() && !s.NextAt.After(r.l.Clock.Now()) // the reading tells of the error
+}
+
+// wanted reports whether somebody asked for a source while it was looked whether it is due;
+// else it is not read.
+func (r *readers) wanted(id string) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	u := r.under[id]
-	if u == nil {
-		return false // it is gone
-	}
-	if u.again && !r.closed {
-		u.again = false
-		return true
+	if u == nil || u.wanted {
+		return u != nil
 	}
 	u.stop()
 	delete(r.under, id)
@@ -172,10 +175,10 @@ func (r *readers) close() {
 }
 
 // readSource reads a source and keeps what came of it.
-func (r *readers) readSource(ctx context.Context, id string, ifDue bool) error {
+func (r *readers) readSource(ctx context.Context, id string) error {
 	l := r.l
 	s, err := l.Store.Source(ctx, id)
-	if err != nil || ifDue && (s.NextAt.IsZero() || s.NextAt.After(l.Clock.Now())) {
+	if err != nil {
 		return err
 	}
 	pages, err := l.Store.Pages(ctx, id)
