@@ -8,6 +8,7 @@ import (
 
 	"urgentparrot.example/internal/core/bot"
 	"urgentparrot.example/internal/core/dialogue"
+	"urgentparrot.example/internal/core/quiz"
 	"urgentparrot.example/internal/library"
 )
 
@@ -71,7 +72,8 @@ func measureForbidden(use string, c *codes) error {
 			t.other++
 		}
 	}
-	var reworded, ordinary, free, close tally
+	var reworded, ordinary, strange, free, close tally
+	var before []quiz.Question // those of the business before: nothing here answers them
 	for at, name := range names {
 		k, questions, err := readBusiness(name, c)
 		if err != nil {
@@ -103,12 +105,18 @@ func measureForbidden(use string, c *codes) error {
 				count(&free, code(plain, q.Question))
 			}
 		}
+		for i, q := range before {
+			if q.After == "" && (i+at)%oneIn == 0 {
+				count(&strange, code(desk.Snapshot, q.Question))
+			}
+		}
+		before = questions
 	}
 	fmt.Printf("forbidden matters, %d in %d businesses (%s), in 100:\n", len(matters), len(names), use)
 	for _, row := range []struct {
 		name string
 		tally
-	}{{"their rewordings", reworded}, {"near, but allowed", close}, {"other questions", ordinary}, {"these without the matters", free}} {
+	}{{"their rewordings", reworded}, {"near, but allowed", close}, {"other questions", ordinary}, {"those of other businesses", strange}, {"these without the matters", free}} {
 		n := float64(row.refused+row.answered+row.offered+row.other) / 100
 		fmt.Printf("  %-26s %6.1f refused %6.1f answered %6.1f offered something %6.1f neither\n", row.name, float64(row.refused)/n, float64(row.answered)/n, float64(row.offered)/n, float64(row.other)/n)
 	}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"slices"
 	"strings"
+
+	"urgentparrot.example/internal/core/text"
 )
 
 // Nearness is how near a question is to the examples by which a tool, or a matter of the
@@ -61,14 +63,38 @@ func (f Finder) OnlyAsksLike(ctx context.Context, asked, example string) bool {
 func (f Finder) frame(example string) string {
 	var b strings.Builder
 	at := 0
-	for _, t := range f.Index.Analyzer().Terms(example) {
-		if t.Stop || t.Light || slices.Contains(measures, t.Word) || f.Index.Share(t.Stem) >= everywhere || f.Index.IsName(t.Word) {
-			continue
+	for _, t := range f.subjects(example) {
+		if f.Index.Share(t.Stem) < everywhere {
+			b.WriteString(example[at:t.Start] + somewhat)
+			at = t.End
 		}
-		b.WriteString(example[at:t.Start] + "something")
-		at = t.End
 	}
 	return b.String() + example[at:]
+}
+
+// somewhat stands for what is taken out of an example.
+const somewhat = "something"
+
+// subjects are the words of an example that say what it is about, but for names.
+func (f Finder) subjects(example string) []text.Term {
+	terms := f.Index.Analyzer().Terms(example)
+	return slices.DeleteFunc(terms, func(t text.Term) bool {
+		return t.Stop || t.Light || slices.Contains(measures, t.Word) || f.Index.IsName(t.Word)
+	})
+}
+
+// SharesSubject reports whether a question is like an example in what it is about too: less
+// so without its rarest word ("Is it safe to travel when I am something?").
+func (f Finder) SharesSubject(ctx context.Context, asked, example string) bool {
+	about := f.subjects(example)
+	if len(about) == 0 {
+		return true
+	}
+	rarest := slices.MinFunc(about, func(a, b text.Term) int {
+		return text.English().Times(a.Word) - text.English().Times(b.Word)
+	})
+	like := f.Likenesses(ctx, asked, []string{example, example[:rarest.Start] + somewhat + example[rarest.End:]})
+	return like[0].All() >= like[1].All()
 }
 
 // wordsBeside is what shared words count beside meaning and tokens.

@@ -254,6 +254,10 @@ func TestForbiddenMattersAreRecognisedReworded(t *testing.T) {
 		"can i take my bike on the boat?":                         false,
 		"do dogs travel free?":                                    false,
 		"When do I get my money back when a boat is cancelled?":   false,
+		"is it safe to travel with my laptop?":                    false,
+		"which binoculars should I take for the seals?":           false,
+		"Can I travel without a passport?":                        false,
+		"is it safe to leave my bag on the rack?":                 false,
 	} {
 		d, reply := talk(t, s, dialogue.Result{}, said)
 		if got := strings.Contains(reply, "doctor or a pharmacist"); got != forbidden || forbidden && d.Trace.Code != dialogue.CodeForbidden {

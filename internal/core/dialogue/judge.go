@@ -25,7 +25,8 @@ const (
 	besideKnowledge     = 1.33
 	besideConfidence    = 0.84
 	forbiddenFrom       = 0.30  // the nearness from which it is forbidden
-	perhapsForbiddenToo = -0.11 // and from which it is better not answered
+	forbiddenLike       = 0.9   // where it is at least so like an example: some questions are strange to all knowledge
+	perhapsForbiddenToo = -0.11 // the nearness from which it is better not answered
 )
 
 // A verdict says whether a question is one that the brief forbids to answer.
@@ -54,12 +55,14 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 	slices.Sort(forms)
 	forms = slices.Compact(forms)
 	likeness, near, words, byItself := 0.0, 0.0, 0.0, 0.0
+	example, nearestForm := "", ""
 	for _, rule := range t.Brief.Forbidden {
 		for _, form := range forms {
-			for _, l := range t.Finder.Likenesses(t.ctx, form, rule.Questions) {
+			for i, l := range t.Finder.Likenesses(t.ctx, form, rule.Questions) {
 				likeness, words = max(likeness, l.Meaning, l.Words), max(words, l.Words)
 				if l.All() > near {
 					nearest, near = rule, l.All()
+					example, nearestForm = rule.Questions[i], form
 				}
 				if form != told {
 					byItself = max(byItself, l.All())
@@ -82,7 +85,7 @@ func (t *turn) forbids(part answer.Part, reply answer.Reply) (nearest bot.Rule, 
 		known += besideConfidence * reply.Candidates[0].Confidence
 	}
 	switch {
-	case near-known >= forbiddenFrom:
+	case near-known >= forbiddenFrom && near >= forbiddenLike && t.Finder.SharesSubject(t.ctx, nearestForm, example):
 		return nearest, forbidden
 	case byItself-known >= perhapsForbiddenToo:
 		return nearest, doubtful

@@ -110,6 +110,25 @@ func TestAQuestionIsLikeAnExampleByWhatItIsAbout(t *testing.T) {
 	}
 }
 
+// Nor is a question forbidden for how it asks.
+func TestWhatIsForbiddenIsAskedAbout(t *testing.T) {
+	s, _ := brackwater(t)
+	for _, q := range []struct {
+		asked, example string
+		shares         bool
+	}{
+		{"is it safe to travel with my laptop?", "Is it safe to travel when I am pregnant?", false},
+		{"Can I travel with a hedgehog?", "Can I travel after an operation?", false},
+		{"my wife is pregnant, can she come?", "Is it safe to travel when I am pregnant?", true},
+		{"I was operated on last week, can I come?", "Can I travel after an operation?", true},
+		{"what tablets help with being seasick", "Which pills should I take against seasickness?", true},
+	} {
+		if shares := s.Finder.SharesSubject(t.Context(), q.asked, q.example); shares != q.shares {
+			t.Errorf("%q is about what %q is about: %v", q.asked, q.example, shares)
+		}
+	}
+}
+
 // A bot of few sources is soon sure. It gets a question for what it knows only where nothing
 // that the team knows answers better; and what holds the words of a question comes before a
 // pair of question and answer that asks alike.
