@@ -14,30 +14,30 @@ import (
 	"urgentparrot.example/client"
 	"urgentparrot.example/internal/core/answer"
 	"urgentparrot.example/internal/core/quiz"
-	"urgentparrot.example/internal/engine"
 	"urgentparrot.example/internal/problem"
 	"urgentparrot.example/internal/reading"
 	"urgentparrot.example/internal/store"
 )
 
 func listSources(q *request) (client.SourcePage, error) {
+	underway := q.workspace.Library.Underway() // before the records: what ends between the two is in them
 	list, err := q.workspace.Store().Sources(q.Request.Context())
 	page := client.SourcePage{Items: make([]client.Source, len(list))}
 	for i, s := range list {
-		page.Items[i] = source(q.workspace, s)
+		page.Items[i] = source(underway, s)
 	}
 	return page, err
 }
 
 // source is a source as it goes over the wire.
-func source(w *engine.Workspace, s store.Source) client.Source {
+func source(underway map[string]reading.Progress, s store.Source) client.Source {
 	out := client.Source{
 		ID: s.ID, Name: s.Name, Title: s.Title, Kind: string(s.Kind), Address: s.Address, Bytes: s.Bytes, Pages: s.Pages, Passages: s.Passages, Encoding: s.Waiting,
 		EveryMinutes: int(s.Every / time.Minute), ReadAt: maybe(s.ReadAt), NextAt: maybe(s.NextAt), ValidFrom: maybe(s.From), ValidUntil: maybe(s.Until), Error: s.Error,
 	}
-	progress, underway := w.Library.Progress(s.ID)
+	progress, under := underway[s.ID]
 	switch {
-	case underway:
+	case under:
 		out.State, out.Progress = "reading", &client.Progress{Read: progress.Read, Found: progress.Found}
 	case s.Error != "" && s.TriedAt.After(s.ReadAt):
 		out.State = "failed"
@@ -102,14 +102,21 @@ func addSource(q *request) (out client.Source, err error) {
 	if err != nil {
 		return out, problem.New(problem.BadInput, "the file broke off before its end", "file")
 	}
-	return q.keptSource(q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromFile}, content))
+	kept, err := q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromFile}, content)
+	if err != nil {
+		return out, err
+	}
+	return q.source(kept.ID)
 }
 
-func (q *request) keptSource(s store.Source, err error) (client.Source, error) {
+// source is a source as it is now.
+func (q *request) source(id string) (client.Source, error) {
+	underway := q.workspace.Library.Underway()
+	s, err := q.workspace.Store().Source(q.Request.Context(), id)
 	if err != nil {
 		return client.Source{}, err
 	}
-	return source(q.workspace, s), nil
+	return source(underway, s), nil
 }
 
 func addText(q *request, in client.TypedSource) (out client.Source, err error) {
@@ -123,7 +130,11 @@ func addText(q *request, in client.TypedSource) (out client.Source, err error) {
 	if !strings.HasSuffix(name, ".md") {
 		name += ".md"
 	}
-	return q.keptSource(q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromText, From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil)}, []byte(in.Text)))
+	kept, err := q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromText, From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil)}, []byte(in.Text))
+	if err != nil {
+		return out, err
+	}
+	return q.source(kept.ID)
 }
 
 // longestInterval is the longest time between two readings: about a year.
@@ -166,11 +177,15 @@ func addWeb(q *request, in client.WebSource) (out client.Source, err error) {
 	if in.Follow {
 		s.Kind = store.FromSite
 	}
-	return q.keptSource(q.workspace.Library.AddWeb(q.Request.Context(), s))
+	kept, err := q.workspace.Library.AddWeb(q.Request.Context(), s)
+	if err != nil {
+		return out, err
+	}
+	return q.source(kept.ID)
 }
 
 func showSource(q *request) (client.Source, error) {
-	return q.keptSource(q.workspace.Store().Source(q.Request.Context(), q.Param("id")))
+	return q.source(q.Param("id"))
 }
 
 func changeSource(q *request, in client.SourceChange) (out client.Source, err error) {
@@ -186,7 +201,7 @@ func changeSource(q *request, in client.SourceChange) (out client.Source, err er
 	if err := q.workspace.Library.ChangeSource(ctx, s); err != nil {
 		return out, err
 	}
-	return q.keptSource(q.workspace.Store().Source(ctx, s.ID))
+	return q.source(s.ID)
 }
 
 func readSource(q *request) (out client.Source, err error) {
@@ -201,7 +216,7 @@ func readSource(q *request) (out client.Source, err error) {
 	if err := q.workspace.Library.ReadAgain(ctx, s.ID); err != nil {
 		return out, err
 	}
-	return source(q.workspace, s), nil
+	return q.source(s.ID)
 }
 
 func removeSource(q *request) error {

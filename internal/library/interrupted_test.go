@@ -67,7 +67,7 @@ func TestWhatBrokeIsLeftAlone(t *testing.T) {
 	added, err := s.AddWeb(t.Context(), store.Source{Name: "boats", Kind: store.FromPage, Address: s.site.URL + "/boats", Every: time.Hour})
 	s.must(err)
 	s.until("it broke", func() bool { return strings.Contains(s.source(added.ID).Error, "not read again by itself") })
-	s.until("the reading has ended", func() bool { _, under := s.Progress(added.ID); return !under })
+	s.until("the reading has ended", func() bool { _, under := s.Underway()[added.ID]; return !under })
 	s.clock.Walk(100 * time.Hour)
 	s.until("the clock has looked", func() bool { _, ok := s.clock.Next(); return ok })
 	if n := reader.times(); n != 1 {

@@ -204,7 +204,7 @@ func TestAPageIsReadAgainWhenItIsDue(t *testing.T) {
 	s.until("it is read again", walk)
 	s.until("what changed is found", func() bool { return strings.Contains(s.finds("what does a bicycle cost?"), "£3.00") })
 	s.site.says(http.StatusInternalServerError, "broken")
-	s.until("the reading before has ended", func() bool { _, under := s.Progress(added.ID); return !under })
+	s.until("the reading before has ended", func() bool { _, under := s.Underway()[added.ID]; return !under })
 	s.must(s.ReadAgain(t.Context(), added.ID))
 	s.until("the failure is told", func() bool { return s.source(added.ID).Error != "" })
 	if words := s.finds("what does a bicycle cost?"); !strings.Contains(words, "£3.00") {

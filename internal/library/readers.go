@@ -154,14 +154,14 @@ func (r *readers) forget(id string) {
 	}
 }
 
-func (r *readers) progress(id string) (reading.Progress, bool) {
+func (r *readers) underway() map[string]reading.Progress {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	u := r.under[id]
-	if u == nil {
-		return reading.Progress{}, false
+	all := make(map[string]reading.Progress, len(r.under))
+	for id, u := range r.under {
+		all[id] = u.at
 	}
-	return u.at, true
+	return all
 }
 
 func (r *readers) close() {

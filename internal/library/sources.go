@@ -122,9 +122,8 @@ func (l *Library) ReadAgain(ctx context.Context, id string) error {
 	return nil
 }
 
-// Progress says how far the reading of a source is; false if it is not being
-// read.
-func (l *Library) Progress(id string) (reading.Progress, bool) { return l.readers.progress(id) }
+// Underway says of each source that is being read, by its id, how far that is.
+func (l *Library) Underway() map[string]reading.Progress { return l.readers.underway() }
 
 // RemoveSource removes a source and its passages.
 func (l *Library) RemoveSource(ctx context.Context, id string) error {
