@@ -12,7 +12,7 @@ import (
 func TestAPersonsAnswerBecomesKnowledge(t *testing.T) {
 	s := open(t)
 	const ada, ben = "+447700900161", "+447700900162"
-	s.texts(ada, "1", "I'm Ada Example. Can I rent a canoe at the pier?", 1)
+	s.texts(ada, "1", "I'm Ada Example. Do you give lessons about seabirds?", 1)
 	c := s.conversation(ada)
 	if c.Lead != "waiting" || c.Reason != "not known" {
 		t.Fatalf("it is led by %s, because of %q", c.Lead, c.Reason)
@@ -24,7 +24,7 @@ func TestAPersonsAnswerBecomesKnowledge(t *testing.T) {
 	}
 	_, err = s.client.Take(s.ctx, c.ID, false)
 	s.must(err)
-	const answer = "Hello Ada, yes, canoes are hired out by the sail loft for £15 an hour. Your booking AB-12345 stays good.\n\nKind regards\nRobin"
+	const answer = "Hello Ada, yes, lessons about seabirds are given by the island ranger for £15 an hour. Your booking AB-12345 stays good.\n\nKind regards\nRobin"
 	_, err = s.client.Reply(s.ctx, c.ID, answer, "k")
 	s.must(err)
 	_, err = s.client.Reply(s.ctx, c.ID, answer, "k") // a repeat teaches nothing new
@@ -35,7 +35,7 @@ func TestAPersonsAnswerBecomesKnowledge(t *testing.T) {
 		t.Fatalf("the lessons are %+v", lessons.Items)
 	}
 	lesson := lessons.Items[0]
-	if lesson.Question != "Can I rent a canoe at the pier?" {
+	if lesson.Question != "Do you give lessons about seabirds?" {
 		t.Errorf("the lesson asks %q", lesson.Question)
 	}
 	for _, own := range []string{"Ada", "12345", "Robin", "regards"} {
@@ -53,9 +53,9 @@ func TestAPersonsAnswerBecomesKnowledge(t *testing.T) {
 	if gaps, err = s.client.Gaps(s.ctx); err != nil || len(gaps.Items) != 0 {
 		t.Errorf("the gap is still open: %+v, %v", gaps.Items, err)
 	}
-	s.encoded("hire a canoe")
-	contains(t, s.texts(ben, "2", "where could we hire canoes?", 1)[0].Text, "£15 an hour")
-	again, err := s.client.Ask(s.ctx, "front-desk", "is it possible to rent canoes")
+	s.encoded("lessons about seabirds")
+	contains(t, s.texts(ben, "2", "who teaches us about seabirds, and what does it cost?", 1)[0].Text, "£15 an hour")
+	again, err := s.client.Ask(s.ctx, "front-desk", "is it possible to have a lesson on seabirds")
 	s.must(err)
 	if len(again.Citations) != 1 || again.Citations[0].Question != lesson.Question {
 		t.Errorf("it says %q and cites %+v", again.Answer, again.Citations)
@@ -205,18 +205,18 @@ func TestAHouseAnswerHoldsForItsTime(t *testing.T) {
 func TestTheCommandLineTeaches(t *testing.T) {
 	s := open(t)
 	const ada = "+447700900172"
-	s.texts(ada, "1", "Can I rent a canoe at the pier?", 1)
+	s.texts(ada, "1", "Do you give lessons about seabirds?", 1)
 	gaps, err := s.client.Gaps(s.ctx)
 	s.must(err)
 	out, _, _ := s.parrot("", "knowledge", "gaps")
-	contains(t, out, "Can I rent a canoe at the pier?", "1 time")
+	contains(t, out, "Do you give lessons about seabirds?", "1 time")
 	out, _, _ = s.parrot("", "knowledge", "gaps", "-send", "answer", gaps.Items[0].ID, "yes, at the sail loft")
 	contains(t, out, "Yes, at the sail loft.", "Sent to 1 customer.")
 	contains(t, s.replies(ada, 2)[1].Text, "sail loft")
 	out, _, _ = s.parrot("", "knowledge", "house", "add", "Do you sail at Easter?", "Yes, as on Sundays.")
 	contains(t, out, "Kept: Do you sail at Easter?")
 	out, _, _ = s.parrot("", "knowledge", "house")
-	contains(t, out, "Can I rent a canoe at the pier?", "Yes, as on Sundays.", "Robin")
+	contains(t, out, "Do you give lessons about seabirds?", "Yes, as on Sundays.", "Robin")
 	out, _, _ = s.parrot("", "knowledge", "lessons")
 	contains(t, out, "No lesson waits")
 	s.settled("website")

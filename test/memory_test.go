@@ -71,7 +71,7 @@ func TestASheetIsSafeToOpen(t *testing.T) {
 	s.asks(s.visitor(), "hello. my name is Ada Moss and my mail is ada@example.org")
 	// The cells hold what customers wrote; a question may look like a formula.
 	v := s.visitor()
-	s.asks(v, "=HYPERLINK(\"http://evil.example\";\"boats\") is there food on board?")
+	s.asks(v, "=HYPERLINK(\"http://evil.example\";\"boats\") do you sail on Christmas Day?")
 	s.asks(v, "I'm Eve Brook, eve@example.org")
 	file := filepath.Join(s.data, "brackwater", "sheets", "enquiries.csv")
 	var table [][]string
