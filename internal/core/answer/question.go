@@ -10,10 +10,11 @@ import (
 
 // A question is what is looked for.
 type question struct {
-	terms  []term
-	mended string // the text with misspelt words mended
-	fact   *fact  // the kind of fact that an answer must hold; nil: any
-	own    int    // of a follow-up: how many of the terms are its own; 0: it follows nothing
+	terms   []term
+	mended  string   // the text with misspelt words mended
+	fact    *fact    // the kind of fact that an answer must hold; nil: any
+	counted []amount // the numbers that it names
+	own     int      // of a follow-up: how many of the terms are its own; 0: it follows nothing
 
 	replaces bool       // of a follow-up: it names something else, and asks the same of it
 	before   *Candidate // what was found first for the question before it, if it does
@@ -83,6 +84,7 @@ func understand(ix *knowledge.Index, asked string) question {
 		t.Light = t.Light || lightened(t)
 		q.terms = append(q.terms, newTerm(ix, t, spellings))
 	}
+	q.amounts(ix, asked)
 	if q.telling() == 0 {
 		// Only the kind of fact is asked for: "what does it cost?"
 		for i, t := range q.terms {

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"slices"
 	"testing"
 
 	"urgentparrot.example/internal/core/knowledge"
@@ -32,5 +33,38 @@ func TestOfATableIsSaidWhatWasAsked(t *testing.T) {
 	c := f.Find(t.Context(), Part{Text: "how much to have a shirt pressed?", Kind: Question}, "").Candidates[0]
 	if got := c.Text[c.Quote.Start:c.Quote.End]; got != "Shirt: Washed £3.20; Pressed £2.10; Both £4.50." {
 		t.Errorf("it stands on %q", got)
+	}
+}
+
+// An age lies in the ranges that rows name, as other numbers do in those of what they count;
+// a number is nobody's age, and an age no size.
+func TestNumbersLieInRanges(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Trampolines", "Prices"}, Text: "Adult: Hour £9; Day £16.\nChild 5 to 13: Hour £6; Day £11.\nUnder 5: Hour £3; Day £5.\nSenior, over 65: Hour £7; Day £12."},
+		{Trail: []string{"Trampolines", "Socks"}, Text: "Socks with grips are sold at the desk in sizes 23 to 47 for £2."},
+		{Trail: []string{"Trampolines", "Parties"}, Text: "Parties are for 6 to 14 guests and last two hours."},
+		{Trail: []string{"Trampolines", "Opening times"}, Text: "The hall is open from 9 until 19 every day."},
+	}}.Passages())
+	for asked, want := range map[string]string{
+		"how much for my 12 year old?":             "Child 5 to 13: Hour £6; Day £11.",
+		"what does an hour cost for a 4-year-old?": "Under 5, Hour: £3.",
+		"I'm 70, what do I pay for a day?":         "Senior, over 65, Day: £12.",
+		"he's 13. what is the price for him?":      "Child 5 to 13: Hour £6; Day £11.",
+		"do you have socks in size 45?":            "Socks with grips are sold at the desk in sizes 23 to 47 for £2.",
+		"can we have a party with 12 guests?":      "Parties are for 6 to 14 guests and last two hours.",
+	} {
+		found := f.Find(t.Context(), Whole(asked), "")
+		if len(found.Candidates) == 0 || found.Candidates[0].Words(0) != want {
+			t.Errorf("%q:\n got %q\nwant %q", asked, found.Candidates[0].Words(0), want)
+		}
+	}
+	for asked, wanted := range map[string]bool{ // is the number held by what comes first?
+		"is there a party for 12 guests?": true, "is there a party for 20 guests?": false,
+		"are there socks in size 45?": true, "are there socks in size 50?": false,
+	} {
+		c := f.Find(t.Context(), Whole(asked), "").Candidates[0]
+		if held := !slices.ContainsFunc(c.Missing, func(word string) bool { return word[0] >= '0' && word[0] <= '9' }); held != wanted {
+			t.Errorf("%q: %q lacks %q", asked, c.Text, c.Missing)
+		}
 	}
 }

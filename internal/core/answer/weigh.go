@@ -317,6 +317,7 @@ func (w *weigher) hold(held, lifted []float64, content string, worth float64) (w
 		}
 		words++
 	}
+	w.inRange(held, content, worth)
 	return words
 }
 

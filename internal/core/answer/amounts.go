@@ -1,0 +1,96 @@
+package answer
+
+import (
+	"math"
+	"regexp"
+	"slices"
+	"strconv"
+
+	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
+)
+
+// An amount is a number that a question names, with what it counts: "my 12 year old", "in size
+// 47", "for 25 people". A text holds it that names a range in which it lies.
+type amount struct {
+	n     int
+	term  int      // of the question
+	age   bool     // it is somebody's age
+	units []string // the stems of what it counts
+}
+
+// How somebody's age is said. The last form says so only at the end of what is said.
+var (
+	anAge  = regexp.MustCompile(`(?i)\b(\d{1,3})[\s-]*(?:(?:years?|yrs?)[\s-]*(?:olds?\b|of age\b)|y/?o\b|yrs?\b)|\baged?\s+(\d{1,3})\b|\((\d{1,2})\)|\b(?:i'?m|i am|he'?s|she'?s|is|are|turned|turns|just)\s+(\d{1,2})(?:\s+and\b|\s*(?:[,.;:!?]|$))`)
+	oldAge = text.Set("year years yr yrs old olds age aged yo")
+	people = text.Set("adult adults age aged baby babies boy boys child children girl girls infant infants junior juniors kid kids old older passenger passengers people person persons pupil pupils senior seniors student students teen teenager teenagers toddler toddlers years young younger youth youths")
+)
+
+// amounts finds the numbers that a question names, and leaves out the words that only say that
+// one is an age.
+func (q *question) amounts(ix *knowledge.Index, asked string) {
+	analyzer := ix.Analyzer()
+	if !analyzer.English() {
+		return
+	}
+	var ages []text.Span
+	for _, m := range anAge.FindAllStringIndex(asked, -1) {
+		ages = append(ages, text.Span{Start: m[0], End: m[1]})
+	}
+	ofAge := func(t term) bool {
+		return slices.ContainsFunc(ages, func(s text.Span) bool { return s.Start <= t.Start && t.End <= s.End })
+	}
+	q.terms = slices.DeleteFunc(q.terms, func(t term) bool { return oldAge[t.Word] && ofAge(t) })
+	for i, t := range q.terms {
+		n, err := strconv.Atoi(t.Word)
+		if err != nil || len(t.Word) > 6 || isFraction(asked, text.Span{Start: t.Start, End: t.End}) {
+			continue
+		}
+		a := amount{n: n, term: i, age: ofAge(t)}
+		for _, o := range q.terms {
+			if near := o.Start - t.End; o.Start > t.Start && near <= 2 || t.Start-o.End >= 0 && t.Start-o.End <= 1 {
+				for _, alternative := range o.want {
+					a.units = append(a.units, alternative.Stem)
+				}
+			}
+		}
+		q.counted = append(q.counted, a)
+	}
+}
+
+// isFraction reports whether a number is only one side of a longer one: "2.4", "9.30".
+func isFraction(s string, at text.Span) bool {
+	digit := func(i int) bool { return i >= 0 && i < len(s) && s[i] >= '0' && s[i] <= '9' }
+	mark := func(i int) bool { return i >= 0 && i < len(s) && (s[i] == '.' || s[i] == ',' || s[i] == ':') }
+	return mark(at.Start-1) && digit(at.Start-2) || mark(at.End) && digit(at.End+1)
+}
+
+func isPeople(w text.Word) bool { return people[w.Folded] }
+
+// nearRange is how far from a range what it counts may stand, in bytes.
+const nearRange = 24
+
+// inRange notes which numbers of the question lie in ranges that a text names of the same
+// things, and which do not lie in one whose bound they are: a child of 14 is not "under 14".
+func (w *weigher) inRange(held []float64, content string, worth float64) {
+	if len(w.q.counted) == 0 {
+		return
+	}
+	for _, r := range text.Ranges(content) {
+		before, behind := text.Words(content[max(0, r.Start-nearRange):r.Start]), text.Words(content[r.End:min(len(content), r.End+nearRange)])
+		before = before[max(0, len(before)-2):]
+		ofAges := len(before)+len(behind) == 0 || slices.ContainsFunc(before, isPeople) || slices.ContainsFunc(text.Words(content[r.Start:r.End]), isPeople)
+		for _, a := range w.q.counted {
+			counts := func(word text.Word) bool { return slices.Contains(a.units, w.analyzer.Stem(word.Folded)) }
+			of := a.age && (ofAges || slices.ContainsFunc(behind, isPeople)) ||
+				!a.age && !ofAges && (slices.ContainsFunc(before, counts) || slices.ContainsFunc(behind[:min(2, len(behind))], counts))
+			bounded := r.From != 0 && a.n == r.From-1 || r.To != math.MaxInt && a.n == r.To+1
+			switch {
+			case of && r.Holds(a.n):
+				held[a.term] = max(held[a.term], worth)
+			case bounded:
+				held[a.term] = 0
+			}
+		}
+	}
+}
