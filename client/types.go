@@ -50,6 +50,16 @@ type Today struct {
 	Channels  []Channel      `json:"channels" required:"true"`
 	Models    []ModelUse     `json:"models" required:"true" description:"What the bots have used of language models today."`
 	Paused    bool           `json:"paused" required:"true" description:"All that bots and flows do is paused."`
+	Begin     *Beginning     `json:"begin,omitempty" description:"Left out once a customer has written."`
+}
+
+// Beginning says which of the first steps a business has taken.
+type Beginning struct {
+	Named     bool `json:"named" required:"true" description:"It has settings, with its title, language and time zone."`
+	Knowledge bool `json:"knowledge" required:"true" description:"There is something to answer from."`
+	Bot       bool `json:"bot" required:"true" description:"A bot is live."`
+	Person    bool `json:"person" required:"true" description:"Somebody is there to be told."`
+	Channel   bool `json:"channel" required:"true" description:"There is a way in for customers."`
 }
 
 // ModelUse is what a bot has used of a language model since midnight.

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 
@@ -35,8 +36,30 @@ func today(q *request) (t client.Today, err error) {
 		return t, err
 	}
 	t.Paused = q.workspace.Paused() != nil
+	if t.Begin, err = q.beginning(ctx, t); err != nil {
+		return t, err
+	}
 	t.Troubles, err = q.troubles(ctx)
 	return t, err
+}
+
+// beginning says what there is of what a business needs before its first customer; nil once
+// one has written.
+func (q *request) beginning(ctx context.Context, t client.Today) (*client.Beginning, error) {
+	if c := t.Counts; c.Waiting+c.Bot+c.Person+c.Closed > 0 {
+		return nil, nil
+	}
+	documents, err := q.workspace.Store().Documents(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	has := func(kind string) bool {
+		return slices.ContainsFunc(documents, func(d store.Document) bool { return d.Kind == kind })
+	}
+	return &client.Beginning{
+		Named: has("settings"), Bot: has("bot"), Person: has("person"), Channel: len(t.Channels) > 0,
+		Knowledge: q.workspace.Library.Index().Len() > 0,
+	}, nil
 }
 
 func status(q *request) (s client.Status, err error) {

@@ -104,7 +104,7 @@ func WithChannels(channels []channel.Kind) []document.Kind {
 			Name: "settings", Plural: "settings", Title: "Business", Only: true,
 			About:  "The business, its language and time zone, and what is kept about contacts.",
 			Shapes: []any{workspace.Settings{}}, Parse: as(workspace.ParseSettings), Example: `settings: main
-title: Brackwater Ferries
+title: Your business
 language: en
 region: GB
 time_zone: Europe/London
@@ -174,7 +174,6 @@ call: all
 			Shapes: []any{workspace.Person{}}, Parse: as(workspace.ParsePerson), Example: `person: robin
 name: Robin Tarn
 address: robin@example.org
-teams: [crew]
 `,
 		},
 		{

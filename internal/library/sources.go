@@ -39,6 +39,9 @@ func (l *Library) AddFile(ctx context.Context, source store.Source, content []by
 	source.ID, source.Hash, source.Bytes = store.NewID(), hashOf(content), len(content)
 	if len(pages) == 1 {
 		source.Title = pages[0].Title
+		if source.Kind == store.FromText { // whoever typed it has named it
+			source.Title = strings.TrimSuffix(source.Name, ".md")
+		}
 	}
 	if err := renameio.WriteFile(filepath.Join(l.Folder, source.Hash), content, 0o600); err != nil {
 		return source, fmt.Errorf("the original could not be kept: %w", err)

@@ -5897,6 +5897,18 @@ export interface components {
         BareFact: {
             fact: string;
         };
+        Beginning: {
+            /** @description A bot is live. */
+            bot: boolean;
+            /** @description There is a way in for customers. */
+            channel: boolean;
+            /** @description There is something to answer from. */
+            knowledge: boolean;
+            /** @description It has settings, with its title, language and time zone. */
+            named: boolean;
+            /** @description Somebody is there to be told. */
+            person: boolean;
+        };
         Beside: {
             /**
              * @description completes: approving joins both; differs: a person must say which holds.
@@ -7486,6 +7498,8 @@ export interface components {
             text?: string;
         };
         Today: {
+            /** @description Left out once a customer has written. */
+            begin?: components["schemas"]["Beginning"];
             channels: components["schemas"]["Channel"][];
             counts: components["schemas"]["Counts"];
             /** @description What the bots decided in the last 24 hours. */

@@ -73,11 +73,14 @@ function SetUp(props: {
   const [mail, setMail] = useState("")
   const knowledge = useQuery({ queryKey: ["sources"], queryFn: api.sources })
   const teams = useQuery({ queryKey: ["documents", "teams"], queryFn: () => api.documents("teams") })
+  const people = useQuery({ queryKey: ["documents", "people"], queryFn: () => api.documents("people") })
   const connections = useQuery({
     queryKey: ["documents", "connections"],
     queryFn: () => api.documents("connections"),
   })
-  const servers = (connections.data?.items ?? []).filter(d => readYAML(d.text).kind === "smtp")
+  const servers = (connections.data?.items ?? []).filter(d =>
+    ["smtp", "mailbox"].includes(String(readYAML(d.text).kind)),
+  )
   const make = useMutation({
     mutationFn: () => {
       let text = underFreeName(start.text, "bot", props.taken)
@@ -157,6 +160,11 @@ function SetUp(props: {
                 {String(readYAML(t.text).title ?? t.name)}
               </option>
             ))}
+            {people.data?.items.map(p => (
+              <option key={p.name} value={"person/" + p.name}>
+                {String(readYAML(p.text).name ?? p.name)}
+              </option>
+            ))}
           </Select>
         </Field>
         {who && servers.length > 0 && (
@@ -172,7 +180,7 @@ function SetUp(props: {
             </Select>
           </Field>
         )}
-        <Wrong error={make.error ?? knowledge.error ?? teams.error} />
+        <Wrong error={make.error ?? knowledge.error ?? teams.error ?? people.error} />
         <div className="flex justify-end gap-2">
           <Button onClick={props.onBack}>Choose another start</Button>
           <Button type="submit" look="main" disabled={make.isPending}>

@@ -10,6 +10,7 @@ import { SideList } from "../../parts/SideList"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { LiveCheck } from "../../parts/LiveCheck"
+import { readYAML, withValue } from "../../parts/yaml"
 import { Works } from "./Works"
 
 /** The ways in for customers: whether each works, and what it is made of. */
@@ -27,6 +28,8 @@ export default function Channels() {
   const kind = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity }).data?.items.find(
     k => k.plural === "channels",
   )
+  const bots = useQuery({ queryKey: ["documents", "bots"], queryFn: () => api.documents("bots") })
+  const open = bots.data?.items.filter(b => !readYAML(b.text).private) ?? []
   const items = list.data?.items ?? []
   const chosen = name ? items.find(d => d.name === name) : items[0]
   const begin = kind?.starts?.find(s => s.name === fresh)
@@ -78,12 +81,18 @@ export default function Channels() {
         {fresh && !begin && (
           <Beginnings items={(kind?.starts ?? []).map(b => ({ ...b, to: "/channels?new=" + b.name }))} />
         )}
-        {begin && kind && (
+        {begin && kind && bots.isSuccess && (
           <div className="flex min-h-0 min-w-0 flex-1 flex-col">
             <DocumentEditor
               key={begin.name}
               kind={kind}
-              document={{ kind: "channel", name: "", text: begin.text, version: 0, updated_at: "" }}
+              document={{
+                kind: "channel",
+                name: "",
+                text: receivedBy(begin.text, open),
+                version: 0,
+                updated_at: "",
+              }}
               title={"a new channel: " + begin.title.toLowerCase()}
               note={liveCheck}
               onKept={d => void navigate("/channels/" + d.name, { replace: true })}
@@ -118,6 +127,11 @@ export default function Channels() {
       </div>
     </>
   )
+}
+
+/** A way in is received by the one bot that there is, and where there are several by the one that is chosen. */
+function receivedBy(text: string, bots: Schemas["Document"][]) {
+  return bots.length === 1 ? withValue(text, ["bot"], bots[0].name) : text
 }
 
 /** A way in is tried while it is typed: whether what it needs is there, such as its folders. */

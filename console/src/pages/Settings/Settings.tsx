@@ -78,7 +78,7 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
   })
   const items = list.data?.items ?? []
   const chosen = name ? items.find(d => d.name === name) : items[0]
-  const may = !kind.only || items.length === 0
+  const first = kind.only && list.isSuccess && items.length === 0 && !name
   const [like] = useInAddress("like")
   const begins = items.find(d => d.name === like)
   const taken = items.map(d => d.name)
@@ -111,7 +111,7 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
           taken={taken}
           to={one => `/settings/${kind.plural}?new=1&draft=${encodeURIComponent(one)}`}
         />
-        {may && !fresh && (
+        {!kind.only && !fresh && (
           <Button onClick={() => void navigate(`/settings/${kind.plural}?new=1`)}>
             <PlusIcon className="size-4" />
             Write a new one
@@ -119,14 +119,14 @@ function Kind({ kind, name, fresh }: { kind: Schemas["DocumentKind"]; name?: str
         )}
       </div>
       <Wrong error={list.error} />
-      {fresh ? (
+      {fresh || first ? (
         list.isSuccess &&
         (!goesOn || draft) && (
           <DocumentEditor
             key={goesOn || begins?.name}
             kind={kind}
             document={blank}
-            title={`a new ${kind.name}`}
+            title={kind.only ? kind.title : `a new ${kind.name}`}
             onKept={d => void navigate(`/settings/${kind.plural}/${d.name}`, { replace: true })}
           />
         )

@@ -1,3 +1,4 @@
+import { CheckIcon } from "@heroicons/react/16/solid"
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
 import { Link } from "react-router"
@@ -21,6 +22,7 @@ export default function Today() {
         <div className="empty:hidden lg:col-span-2">
           <Allowances title="What a bot may do only if you allow it" />
         </div>
+        {data?.begin && <Begin steps={data.begin} />}
         {data && (
           <>
             <section className={card + " lg:row-span-2"}>
@@ -55,6 +57,80 @@ export default function Today() {
         )}
       </div>
     </>
+  )
+}
+
+/** What to do before the first customer writes, and what of it is done. */
+function Begin({ steps }: { steps: Schemas["Beginning"] }) {
+  const list: [boolean, string, string, string][] = [
+    [
+      steps.named,
+      "/settings/settings",
+      "Name your business",
+      "Its title, the language that it speaks, and its time zone.",
+    ],
+    [
+      steps.knowledge,
+      "/knowledge",
+      "Add what you know",
+      "Files, your website, or questions and answers. Bots answer from nothing else.",
+    ],
+    [
+      steps.person,
+      "/settings/people",
+      "Say who is told",
+      "A bot that does not know asks a person, by mail or on your channels.",
+    ],
+    [
+      steps.bot,
+      "/bots",
+      "Make a bot and try it",
+      "You begin from one of ours. Ask it what your customers ask, before anybody else can.",
+    ],
+    [
+      steps.channel,
+      "/channels",
+      "Open a way in",
+      "A chat on your website, mail or a text line. You can have replies wait for your approval.",
+    ],
+  ]
+  const next = list.findIndex(([done]) => !done)
+  return (
+    <section className={card + " lg:col-span-2"}>
+      <h2 className="mb-1 text-lg font-semibold">
+        {next < 0 ? "All is ready for your first customer" : "The first steps"}
+      </h2>
+      <p className="mb-3 text-soft">
+        {next < 0
+          ? "Nobody has written yet. Write yourself, through the way in that you opened."
+          : "In any order; this goes away once a customer has written."}
+      </p>
+      <ol className="grid gap-x-6 gap-y-3 sm:grid-cols-2 xl:grid-cols-3">
+        {list.map(([done, to, title, why], i) => (
+          <li key={to} className="flex gap-3">
+            <span
+              aria-hidden
+              className={`mt-0.5 flex size-6 shrink-0 items-center justify-center rounded-full text-sm font-semibold ${
+                done
+                  ? "bg-leaf text-sheet"
+                  : i === next
+                    ? "bg-sea text-sheet"
+                    : "border border-line text-soft"
+              }`}
+            >
+              {done ? <CheckIcon className="size-4" /> : i + 1}
+            </span>
+            <span>
+              <Link className="font-semibold text-sea underline" to={to}>
+                {title}
+              </Link>
+              {done && <span className="text-leaf"> done</span>}
+              <span className="block text-sm text-soft">{why}</span>
+            </span>
+          </li>
+        ))}
+      </ol>
+    </section>
   )
 }
 

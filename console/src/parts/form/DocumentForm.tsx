@@ -44,7 +44,7 @@ export function DocumentForm(props: {
   return (
     <Told value={told}>
       <div className="mx-auto max-w-2xl space-y-3 p-4">
-        {props.fresh && (
+        {props.fresh && !kind.only && (
           <ValueOf
             label={kind.titled ? "Title" : "Name in other documents"}
             about={
