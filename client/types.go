@@ -126,6 +126,8 @@ type Channel struct {
 	Bot     string `json:"bot" required:"true"`
 	Replies string `json:"replies" required:"true" enum:"send,hold,draft,off" description:"hold: a person approves each reply of a bot; draft: the same, or sends it from the mailbox."`
 	Address string `json:"address,omitempty" description:"Where outsiders reach it, if they do."`
+	Page    bool   `json:"page,omitempty" description:"People can open that address, and write there."`
+	Embed   string `json:"embed,omitempty" description:"What the business puts into its own pages."`
 	Fault   string `json:"fault,omitempty" description:"Why it does not work."`
 	Off     bool   `json:"off,omitempty" description:"It is switched off."`
 

@@ -34,7 +34,7 @@ func TestABuilderConnectsAMailboxInTheConsole(t *testing.T) {
 		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
 		p.Type(`input[type=password]`, world.OfficePassword, false), p.Click("Set it", false), p.AwaitText("It is set.", false),
 
-		p.Click("Channels", false), p.Click("Add a way in", false), p.Click("Mail", false), p.AwaitText("What customers write with", false), p.Choose("The other side", "post"),
+		p.Click("Channels", false), p.Click("Add a way in", false), p.Click("Mail", false), p.AwaitText("What customers write with", false), p.Choose("Connection to the mailbox", "post"),
 		p.Await(`!document.querySelector("[aria-label=Problems]")`), p.Click("Put live", false), p.AwaitText("whose replies wait for approval", false),
 		p.Click("Test it", false), p.AwaitText("All that it needs works. The other side has Drafts, INBOX, Junk, Sent, Worth knowing.", false),
 		p.Click("Look now", false), p.AwaitText("It looks for what is new", false),

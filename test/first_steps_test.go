@@ -36,6 +36,7 @@ func TestANewcomerTakesTheFirstSteps(t *testing.T) {
 		p.AwaitText("Ask the awkward questions", false), p.Type(`input[placeholder="Write as a customer"]`, "do you have shoes in size 45?", false), p.Click("Say", false), p.AwaitText("sizes 28 to 50", false),
 
 		p.Click("Today", false), p.Click("Open a way in", false), p.Click("Add a way in", false), p.Click("Website chat", false), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
+		p.AwaitText(`<script async src="`+d.PublicURL+`/chat/main/website/widget.js"></script>`, false),
 		p.Click("Today", false), p.AwaitText("All is ready for your first customer", false),
 	))
 	v, err := world.NewVisitor(s.ctx, d.PublicURL+"/chat/main/website")

@@ -108,6 +108,7 @@ func (q *request) channels() []client.Channel {
 		c.Off, c.Looks, c.Keeps, c.Past = ch.Off, ch.Looks, ch.Keeps, (*client.Past)(ch.Past)
 		if ch.Path != "" {
 			c.Address = strings.TrimSuffix(q.server.PublicURL, "/") + "/" + ch.Path + "/" + q.workspace.Name + "/" + ch.Name
+			c.Page, c.Embed = ch.Page, strings.ReplaceAll(ch.Embed, "ADDRESS", c.Address)
 		}
 		list = append(list, c)
 	}

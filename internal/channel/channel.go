@@ -96,6 +96,8 @@ type Kind struct {
 	Name    string                   // in documents: "text-line"
 	Title   string                   // for people: "Text line"
 	Path    string                   // the public address is /PATH/WORKSPACE/CHANNEL; "" without a handler
+	Page    bool                     // people can open that address, and write there
+	Embed   string                   // what the business puts into its own pages, with ADDRESS for that address; "" if nothing
 	Needs   string                   // what its connection leads to: "the text gateway"; "" if it needs none
 	To      workspace.ConnectionKind // of the connection; "" is HTTPSystem
 	Drafts  bool                     // it can lay replies among the drafts of the other side

@@ -249,6 +249,8 @@ type ChannelState struct {
 	workspace.Channel
 	KindTitle string // for people
 	Path      string // of its public address; "" if it has none
+	Page      bool   // people can open that
+	Embed     string // what the business puts into its own pages; "" if nothing
 	Fault     string // why it does not work, "" if it does
 	Looks     bool   // it can be told to look for what is new
 	Past      *Past  // nil: it was not asked for what came before
@@ -263,7 +265,7 @@ func (c *Channels) States() []ChannelState {
 		ch := open[name]
 		_, looks := ch.adapter.(channel.Looker)
 		_, keeps := ch.adapter.(channel.Historian)
-		list = append(list, ChannelState{ch.Channel, ch.kind.Title, ch.kind.Path, ch.why(), looks, c.Past(name), keeps})
+		list = append(list, ChannelState{ch.Channel, ch.kind.Title, ch.kind.Path, ch.kind.Page, ch.kind.Embed, ch.why(), looks, c.Past(name), keeps})
 	}
 	return list
 }

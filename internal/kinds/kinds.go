@@ -3,6 +3,7 @@
 package kinds
 
 import (
+	"cmp"
 	"embed"
 	"fmt"
 	"sync"
@@ -76,6 +77,12 @@ func formOf(kind string, more ...channel.Kind) func() document.Form {
 		form, _ := readForm(kind)
 		for _, of := range more {
 			form.Field("kind").Choices = append(form.Field("kind").Choices, document.Choice{Value: of.Name, Label: of.Title})
+			if of.Needs != "" {
+				form[0].Fields = append(form[0].Fields, document.Field{
+					Key: "connection", Label: "Connection to " + of.Needs, As: document.AsDocument, Of: "connection", Fit: []string{string(cmp.Or(of.To, workspace.HTTPSystem))},
+					Needed: true, If: &document.OnlyIf{Key: "kind", Is: []string{of.Name}},
+				})
+			}
 			for _, field := range of.Form {
 				field.If = &document.OnlyIf{Key: "kind", Is: []string{of.Name}}
 				form[0].Fields = append(form[0].Fields, field)

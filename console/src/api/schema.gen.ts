@@ -5945,6 +5945,8 @@ export interface components {
             /** @description Where outsiders reach it, if they do. */
             address?: string;
             bot: string;
+            /** @description What the business puts into its own pages. */
+            embed?: string;
             /** @description Why it does not work. */
             fault?: string;
             /** @description What came before it was connected can be taken in. */
@@ -5960,6 +5962,8 @@ export interface components {
             name: string;
             /** @description It is switched off. */
             off?: boolean;
+            /** @description People can open that address, and write there. */
+            page?: boolean;
             /** @description How far it is with what came before. */
             past?: components["schemas"]["Past"];
             /**

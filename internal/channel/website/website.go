@@ -28,7 +28,7 @@ import (
 
 // Kind is the website chat.
 var Kind = channel.Kind{
-	Name: "website", Title: "Website chat", Path: "chat",
+	Name: "website", Title: "Website chat", Path: "chat", Page: true, Embed: `<script async src="ADDRESS/widget.js"></script>`,
 	Settings: func() channel.Settings { return &Settings{} },
 	Open: func(s channel.Settings, setup channel.Setup) (channel.Adapter, error) {
 		return open(s.(*Settings), setup), nil

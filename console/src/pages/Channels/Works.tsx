@@ -54,9 +54,26 @@ export function Works({ channel: c }: { channel: Schemas["Channel"] }) {
       </p>
       {c.address && (
         <p className="mt-2 text-sm text-soft">
-          Outsiders reach it at <code className="font-mono [overflow-wrap:anywhere]">{c.address}</code>
+          {c.page ? (
+            <>
+              It has a page of its own:{" "}
+              <a
+                className="text-sea underline [overflow-wrap:anywhere]"
+                href={c.address}
+                target="_blank"
+                rel="noreferrer"
+              >
+                {c.address}
+              </a>
+            </>
+          ) : (
+            <>
+              Outsiders reach it at <code className="font-mono [overflow-wrap:anywhere]">{c.address}</code>
+            </>
+          )}
         </p>
       )}
+      {c.embed && <Embed line={c.embed} />}
       <Wrong error={test.error ?? look.error ?? past.error} />
       {said && (
         <p role="status" className={`mt-2 text-sm ${said.works ? "text-leaf" : "text-scarlet"}`}>
@@ -100,4 +117,24 @@ export function Works({ channel: c }: { channel: Schemas["Channel"] }) {
 
 function tomorrow() {
   return new Date(Date.now() + 86400000).toISOString().slice(0, 10)
+}
+
+/** The line that a business puts into its own pages. */
+function Embed({ line }: { line: string }) {
+  const [copied, setCopied] = useState(false)
+  return (
+    <div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm text-soft">
+      <span>
+        On your own pages it appears by this line:{" "}
+        <code className="font-mono [overflow-wrap:anywhere] text-ink select-all">{line}</code>
+      </span>
+      <Button
+        look="quiet"
+        className="!px-0 !py-0 text-sm"
+        onClick={() => void navigator.clipboard?.writeText(line).then(() => setCopied(true))}
+      >
+        {copied ? "Copied" : "Copy"}
+      </Button>
+    </div>
+  )
 }
