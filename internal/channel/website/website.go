@@ -128,7 +128,7 @@ func page(w http.ResponseWriter, _ *http.Request) {
 	// A client that is gone is no failure of ours.
 	_, _ = fmt.Fprint(w, `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Chat</title><link rel="icon" href="data:,"></head>
-<body style="margin:0"><script src="widget.js" data-open></script></body></html>
+<body style="margin:0;background:#f1ece0"><script src="widget.js" data-open></script></body></html>
 `)
 }
 
