@@ -58,6 +58,17 @@ func (f Finder) OnlyPoints(asked string) bool {
 	return q.onlyPoints()
 }
 
+// PointsBack reports whether a question says by a word that points back what it is about: "can
+// they be posted?".
+func (f Finder) PointsBack(asked string) bool {
+	q := understand(f.Index, asked)
+	return q.pointsBack()
+}
+
+func (q *question) pointsBack() bool {
+	return pointing.MatchString(pointless.ReplaceAllString(q.mended, "")) && q.telling() <= 2
+}
+
 // onlyPoints reports whether a question asks how much of something, and says of what only by
 // a word that points back: "and what does that cost?". By itself it asks nothing.
 func (q *question) onlyPoints() bool {

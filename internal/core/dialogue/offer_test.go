@@ -142,6 +142,14 @@ func TestAnOfferIsOutOfPlace(t *testing.T) {
 	if d, reply := talk(t, s, dialogue.Result{}, s.Brief.Forbidden[0].Questions[0]); d.Trace.Code != dialogue.CodeForbidden {
 		t.Errorf("what is forbidden is offered: %q", reply)
 	}
+	// What only points at a question that nobody can answer goes with it.
+	s.Brief.OfferThreshold, s.Brief.OffTopic = 0.1, nil
+	if d, reply := talk(t, s, dialogue.Result{}, "Do you sell balloons? And what does the permit for them cost?"); strings.Contains(reply, "1. ") || len(d.Trace.Understood) != 2 || !strings.Contains(d.Trace.Understood[1].Outcome, "as the question before it") {
+		t.Errorf("of two questions, of which one points at the other, it says %q: %+v", reply, d.Trace.Understood)
+	}
+	if _, reply := talk(t, s, dialogue.Result{}, "Do you sell balloons? And what does the permit cost?"); !strings.Contains(reply, "1. ") {
+		t.Errorf("of two questions that stand by themselves it says %q", reply)
+	}
 	s.Brief.OfferThreshold = 1
 	if _, reply := talk(t, s, dialogue.Result{}, asked); strings.Contains(reply, "1. ") || strings.Contains(reply, "not sure") {
 		t.Errorf("a bot that offers nothing says %q", reply)

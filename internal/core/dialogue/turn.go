@@ -111,20 +111,21 @@ type turn struct {
 	trace   Trace
 	started time.Duration
 
-	opening    []string // goes before the answers
-	answers    []string
-	offered    string // what is offered, behind the answers
-	offeredFor string // the question that it is for
-	citations  []answer.Citation
-	unknown    []string // questions without an answer
-	refused    string   // of these, the one for which what was offered was refused: it is a gap already
-	before     string   // what was said just before the question
-	previous   string   // the question that was asked before it, which it may follow
-	asked      int      // questions that were dealt with
-	offTopic   int      // of these
-	forbidden  int      // of these
-	cut        bool     // not all of what came was read
-	hold       bool     // the reply waits for a person
+	opening     []string // goes before the answers
+	answers     []string
+	offered     string // what is offered, behind the answers
+	offeredFor  string // the question that it is for
+	citations   []answer.Citation
+	unknown     []string // questions without an answer
+	refused     string   // of these, the one for which what was offered was refused: it is a gap already
+	before      string   // what was said just before the question
+	previous    string   // the question that was asked before it, which it may follow
+	lastUnknown bool     // and whether that has no answer, if it was asked in this turn
+	asked       int      // questions that were dealt with
+	offTopic    int      // of these
+	forbidden   int      // of these
+	cut         bool     // not all of what came was read
+	hold        bool     // the reply waits for a person
 
 	runs    []Run // as they stand now
 	changed []RunChange
@@ -250,9 +251,11 @@ func (t *turn) reply() {
 			}
 			t.previous = t.next.LastQuestion
 			t.led = append(slices.Clone(t.gaveOn), t.Brief.Name)
+			unknown := len(t.unknown)
 			for beside := part.Kind == answer.Statement && questions; t.ask(part, beside); {
 				continue // with the bot that it was passed to
 			}
+			t.lastUnknown = len(t.unknown) > unknown
 		}
 	}
 	t.timed("find")
@@ -400,6 +403,9 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		t.offTopic++
 	case t.settledBefore(part.Text):
 		u.Outcome = "answered as the customer said before"
+	case t.lastUnknown && t.Finder.PointsBack(part.Text):
+		u.Outcome = "not known, as the question before it"
+		t.missed(part.Text)
 	case t.offer(part.Text, reply):
 		u.Outcome = "offered what was found, likely with " + answer.Shown(reply.Likely)
 		for i := range u.Passages {
