@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -71,7 +72,7 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 		return "", whole
 	}
 	names := columns(rows)
-	ofColumns, ofRows := w.named(names), make([]string, len(rows))
+	ofColumns, ofRows := w.named(w.withoutOtherNumbers(names)), make([]string, len(rows))
 	for i, r := range rows {
 		ofRows[i] = r.name
 	}
@@ -113,6 +114,27 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 		lines = append(lines, names[k]+": "+strings.Join(cells, "; ")+".")
 	}
 	return strings.Join(lines, "\n"), whole
+}
+
+// numbersSaid are numbers in words.
+var numbersSaid = text.Set("two three four five six seven eight nine ten eleven twelve fifteen twenty thirty forty fifty hundred")
+
+// withoutOtherNumbers leaves out the names that hold a number which the question does not: who
+// asks what one visit costs does not ask for "Ten visits".
+func (w *weigher) withoutOtherNumbers(names []string) []string {
+	list := slices.Clone(names)
+	for i, name := range names {
+		for word := range text.EachWord(name) {
+			if isNumber(word.Folded) && !slices.ContainsFunc(w.q.terms, func(t term) bool { return t.Word == word.Folded }) {
+				list[i] = ""
+			}
+		}
+	}
+	return list
+}
+
+func isNumber(folded string) bool {
+	return numbersSaid[folded] || folded[0] >= '0' && folded[0] <= '9'
 }
 
 // named returns which of some names of rows or columns hold most of what the question

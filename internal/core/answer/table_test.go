@@ -40,16 +40,17 @@ func TestOfATableIsSaidWhatWasAsked(t *testing.T) {
 // a number is nobody's age, and an age no size.
 func TestNumbersLieInRanges(t *testing.T) {
 	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
-		{Trail: []string{"Trampolines", "Prices"}, Text: "Adult: Hour £9; Day £16.\nChild 5 to 13: Hour £6; Day £11.\nUnder 5: Hour £3; Day £5.\nSenior, over 65: Hour £7; Day £12."},
+		{Trail: []string{"Trampolines", "Prices"}, Text: "Adult: Hour £9; Day £16; Ten hours £70.\nChild 5 to 13: Hour £6; Day £11; Ten hours £45.\nUnder 5: Hour £3; Day £5; Ten hours £20.\nSenior, over 65: Hour £7; Day £12; Ten hours £55."},
 		{Trail: []string{"Trampolines", "Socks"}, Text: "Socks with grips are sold at the desk in sizes 23 to 47 for £2."},
 		{Trail: []string{"Trampolines", "Parties"}, Text: "Parties are for 6 to 14 guests and last two hours."},
 		{Trail: []string{"Trampolines", "Opening times"}, Text: "The hall is open from 9 until 19 every day."},
 	}}.Passages())
 	for asked, want := range map[string]string{
-		"how much for my 12 year old?":             "Child 5 to 13: Hour £6; Day £11.",
+		"how much for my 12 year old?":             "Child 5 to 13: Hour £6; Day £11; Ten hours £45.",
 		"what does an hour cost for a 4-year-old?": "Under 5, Hour: £3.",
 		"I'm 70, what do I pay for a day?":         "Senior, over 65, Day: £12.",
-		"he's 13. what is the price for him?":      "Child 5 to 13: Hour £6; Day £11.",
+		"he's 13. what is the price for him?":      "Child 5 to 13: Hour £6; Day £11; Ten hours £45.",
+		"what are ten hours for my 3 year old?":    "Under 5, Ten hours: £20.",
 		"do you have socks in size 45?":            "Socks with grips are sold at the desk in sizes 23 to 47 for £2.",
 		"can we have a party with 12 guests?":      "Parties are for 6 to 14 guests and last two hours.",
 	} {
