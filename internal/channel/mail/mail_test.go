@@ -311,9 +311,9 @@ Message-ID: <m-17@brackwater.example>
 		t.Errorf("told is %q", told)
 	}
 	for _, want := range []string{"one of our own", "delivery report"} {
-		if !slices.ContainsFunc(o.room.Received(), func(in channel.Incoming) bool { return strings.Contains(in.Beside.Silent, want) }) {
-			t.Errorf("received is %+v", o.room.Received())
-		}
+		o.eventually("a mail is taken in that is "+want, func() bool {
+			return slices.ContainsFunc(o.room.Received(), func(in channel.Incoming) bool { return strings.Contains(in.Beside.Silent, want) })
+		})
 	}
 }
 

@@ -139,8 +139,27 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 			alone.Meant = found.Meant // what is asked next may follow both
 		}
 		following = alone
+	} else {
+		q.doubtStrange(f.Index, following.Candidates)
 	}
 	return following, whole && known
+}
+
+// doubtStrange doubts what answers a follow-up that brings up something of which the knowledge
+// has no word: after "are lockers free?", "is it loud in there?" is not answered by lockers.
+func (q *question) doubtStrange(ix *knowledge.Index, candidates []Candidate) {
+	if len(candidates) == 0 || followUp.MatchString(q.mended) {
+		return
+	}
+	for _, t := range q.terms[:q.own] {
+		strange := !slices.ContainsFunc(t.want, func(a knowledge.Alternative) bool { return ix.Knows(a.Stem) })
+		if strange && !t.Light && slices.Contains(candidates[0].Missing, t.Word) {
+			for i := range candidates {
+				candidates[i].Confidence = min(candidates[i].Confidence, doubted)
+			}
+			return
+		}
+	}
 }
 
 // surerAlone is how much surer a question must be when it follows the one before than

@@ -353,6 +353,8 @@ func TestPeopleComeInWhenTheyShould(t *testing.T) {
 		"a human please":                       bot.OnWish,
 		"This is ridiculous! Two hours and nobody tells us anything!!": bot.OnAnger,
 		"YOU LEFT US ON THE PIER AGAIN!! FOR THREE HOURS!!":            bot.OnAnger,
+		"Your crew was rude to me yesterday and nobody cared":          bot.OnAnger,
+		"I don't want to be rude, but is there food on board?":         "",
 		"can one person take two bicycles?":                            "",
 		"how do I complain about a crossing?":                          bot.OnNotKnown,
 		"not bad, the crossing was not awful":                          bot.OnNotKnown,

@@ -51,7 +51,8 @@ var angryWords = func() map[string]bool {
 	words := map[string]bool{}
 	for _, w := range strings.Fields(`ridiculous unacceptable disgrace disgraceful disgusting outrage outrageous outraged furious
 livid appalling appalled fuming scandal scandalous pathetic useless incompetent terrible awful horrible worst rubbish shambles
-sick fed enough ruined lied ripoff rip scam never complain complaint complaining lawyer sue idiot idiots wtf damn bloody stupid angry dare`) {
+sick fed enough ruined lied ripoff rip scam never complain complaint complaining lawyer sue idiot idiots wtf damn bloody stupid angry dare
+rude joke disappointed disappointing dreadful shameful insulting insulted unhelpful unprofessional disgusted cared cares`) {
 		words[w] = true
 	}
 	return words
@@ -62,6 +63,8 @@ var inPhrase = map[string]*regexp.Regexp{
 	"sick": regexp.MustCompile(`(?i)^sick of`), "fed": regexp.MustCompile(`(?i)^fed up`), "enough": regexp.MustCompile(`(?i)had enough$`),
 	"rip": regexp.MustCompile(`(?i)^rip ?-?off`), "never": regexp.MustCompile(`(?i)^never again`), "lied": regexp.MustCompile(`(?i)^lied to`),
 	"dare": regexp.MustCompile(`(?i)how dare$`),
+	"rude": regexp.MustCompile(`(?i)\b(?:was|were|is|are|so|very|been|being|extremely|really) rude$`), "joke": regexp.MustCompile(`(?i)\b(?:what a|is a|was a) joke$`),
+	"cared": regexp.MustCompile(`(?i)(?:nobody|no one|no-one) cared$`), "cares": regexp.MustCompile(`(?i)(?:nobody|no one|no-one) cares$`),
 }
 
 // angryAt reports whether the word of a message is an angry one.
