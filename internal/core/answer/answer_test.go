@@ -262,6 +262,16 @@ func TestAFollowUpTakesTheQuestionBefore(t *testing.T) {
 			t.Errorf("%q follows on the question before: %v", question, got)
 		}
 	}
+	// What the knowledge has no word of is not answered by what answered the question before.
+	lockers := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Showers and lockers"}, Text: "Showers are free. Lockers take a £1 coin that you get back."},
+		{Trail: []string{"Dogs"}, Text: "Dogs may not come into the hall."},
+	}}.Passages())
+	for _, asked := range []string{"is it loud in there", "is that vegan"} {
+		if c := lockers.Find(t.Context(), Whole(asked), "do you have lockers for free").Candidates; len(c) > 0 && c[0].Confidence > doubted {
+			t.Errorf("%q is answered by %q with %.2f", asked, c[0].Text, c[0].Confidence)
+		}
+	}
 }
 
 // Before meaning is known, and for languages without it, words alone find.
