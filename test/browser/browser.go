@@ -183,19 +183,19 @@ func (p *Page) Do(script string) error {
 // on the page or in the chat, once it is there.
 func (p *Page) Click(name string, chat bool) error {
 	at := fmt.Sprintf(`[...%s(%t).querySelectorAll("button, a, [role=tab], [role=radio], [role=menuitem]")].find(e => !e.disabled && (e.innerText.trim().startsWith(%[3]s) || e.getAttribute("aria-label") === %[3]s))`, find, chat, quote(name))
-	if err := p.Await(at); err != nil {
-		return err
-	}
-	return p.Do(at + ".click()")
+	return p.clickOn(at)
+}
+
+// clickOn clicks what an expression finds, as soon as it finds something: it may be gone, or
+// disabled, a moment later. Not before it has said so, as a click may lead to another page.
+func (p *Page) clickOn(at string) error {
+	return p.Await("(e => e && (setTimeout(() => e.click()), true))(" + at + ")")
 }
 
 // Tab opens the tab of a name.
 func (p *Page) Tab(name string) error {
 	at := fmt.Sprintf(`[...document.querySelectorAll("[role=tab]")].find(e => e.innerText.trim() === %s)`, quote(name))
-	if err := p.Await(at); err != nil {
-		return err
-	}
-	return p.Do(at + ".click()")
+	return p.clickOn(at)
 }
 
 // Type puts a text into the field that a selector finds, as if it were typed.

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { type ReactNode, useState } from "react"
 import { Link, useNavigate } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { useChannelTitle } from "../../parts/channels"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { Drawer } from "../../parts/Drawer"
@@ -15,6 +16,7 @@ import { MergeDrawer } from "./MergeDrawer"
 
 /** All that is known of one contact, and what can be done with it. */
 export function Person(props: { id: string; declared: Schemas["Declared"]; back: string }) {
+  const channelTitle = useChannelTitle()
   const { id, declared } = props
   const queries = useQueryClient()
   const navigate = useNavigate()
@@ -95,7 +97,7 @@ export function Person(props: { id: string; declared: Schemas["Declared"]; back:
             <ul>
               {c.handles.map(h => (
                 <li key={h.channel + h.address} className="break-all">
-                  <span className="text-soft">{h.channel}: </span>
+                  <span className="text-soft">{channelTitle(h.channel)}: </span>
                   {h.address}
                 </li>
               ))}
@@ -126,7 +128,7 @@ export function Person(props: { id: string; declared: Schemas["Declared"]; back:
                   <Link to={"/inbox/" + talk.id} className="-mx-2 block rounded-md px-2 py-1 hover:bg-sunk">
                     <span className="block truncate">{talk.preview}</span>
                     <span className="text-sm text-soft">
-                      {talk.channel} · {ago(talk.updated_at, now)}
+                      {channelTitle(talk.channel)} · {ago(talk.updated_at, now)}
                     </span>
                   </Link>
                 </li>

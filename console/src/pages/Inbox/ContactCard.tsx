@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query"
 import { Link } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { useChannelTitle } from "../../parts/channels"
 import { Button } from "../../parts/Button"
 import { Wrong } from "../../parts/Says"
 import { Moment } from "../../parts/Time"
@@ -14,6 +15,7 @@ export function ContactCard({
   conversation: Schemas["Conversation"]
   onEdit: () => void
 }) {
+  const channelTitle = useChannelTitle()
   const save = useMutation({ mutationFn: () => api.saveAsRehearsal(c.id) })
   return (
     <aside
@@ -22,7 +24,7 @@ export function ContactCard({
     >
       <h3 className="font-semibold">{c.who}</h3>
       <p className="mb-4 text-sm break-all text-soft">
-        On {c.channel}, since <Moment at={c.opened_at} />
+        On {channelTitle(c.channel)}, since <Moment at={c.opened_at} />
       </p>
       <ConversationTags conversation={c} />
       <h4 className="mb-1 font-semibold">Memory</h4>

@@ -3,6 +3,7 @@ import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tansta
 import { useEffect, useLayoutEffect, useRef, useState } from "react"
 import { Link, useLocation } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { useChannelTitle } from "../../parts/channels"
 import { useInAddress } from "../../parts/address"
 import { Allowances } from "../../parts/Allowances"
 import { Ask } from "../../parts/Ask"
@@ -28,6 +29,7 @@ const endings: Record<string, string> = {
 
 /** One conversation: the summary, the messages, the reply, and the contact beside it. */
 export function Conversation({ id, me }: { id: string; me: string }) {
+  const channelTitle = useChannelTitle()
   const queries = useQueryClient()
   const conversation = useQuery({ queryKey: ["conversation", id], queryFn: () => api.conversation(id) })
   const messages = useInfiniteQuery({
@@ -84,7 +86,7 @@ export function Conversation({ id, me }: { id: string; me: string }) {
           <h2 className="truncate text-lg leading-tight font-semibold">{c.who}</h2>
           {c.subject && <p className="truncate font-semibold">{c.subject}</p>}
           <p className="flex items-center gap-2 text-sm text-soft">
-            {c.channel} · {led(c, me)}
+            {channelTitle(c.channel)} · {led(c, me)}
             {c.outcome && ` by ${endings[c.outcome] ?? c.outcome}`}
             {c.tags && ` · ${c.tags.join(", ")}`}
             {c.waiting_since && <WaitClock since={c.waiting_since} priority={c.priority} />}

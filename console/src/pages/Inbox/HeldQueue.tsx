@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query"
 import { Link, useLocation } from "react-router"
 import { api } from "../../api/client"
+import { useChannelTitle } from "../../parts/channels"
 import { Button } from "../../parts/Button"
 import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
@@ -8,6 +9,7 @@ import { filtersOf } from "./Queue"
 
 /** The replies of bots that wait for a person, the oldest first. */
 export function HeldQueue({ chosen, onTopics }: { chosen?: string; onTopics: () => void }) {
+  const channelTitle = useChannelTitle()
   const held = useQuery({ queryKey: ["held"], queryFn: api.held })
   const { search: where } = useLocation()
   const now = useNow(20)
@@ -32,7 +34,7 @@ export function HeldQueue({ chosen, onTopics }: { chosen?: string; onTopics: () 
               <span className="block truncate text-sm">{h.asked}</span>
               <span className="block truncate text-sm text-saffron">{h.message.text}</span>
               <span className="block truncate text-sm text-soft">
-                {h.conversation.channel} · {h.came}
+                {channelTitle(h.conversation.channel)} · {h.came}
                 {h.confidence && `, confidence ${h.confidence.toFixed(2)}`}
                 {h.topics.length > 0 && ` · ${h.topics.join(", ")}`}
               </span>

@@ -3,6 +3,7 @@ import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-qu
 import { useDeferredValue } from "react"
 import { Link, useLocation } from "react-router"
 import { api } from "../../api/client"
+import { useChannelTitle } from "../../parts/channels"
 import { useInAddress, useTypedInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { Empty, Wrong } from "../../parts/Says"
@@ -59,6 +60,7 @@ export function useQueue() {
 }
 
 export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: string; me: string }) {
+  const channelTitle = useChannelTitle()
   const { show, setShow, lead, search, setSearch, query, items, held } = props.queue
   const { search: where } = useLocation()
   const now = useNow(20)
@@ -125,7 +127,7 @@ export function Queue(props: { queue: ReturnType<typeof useQueue>; chosen?: stri
                 {c.subject && <span className="block truncate text-sm font-semibold">{c.subject}</span>}
                 <span className="block truncate text-sm">{c.preview}</span>
                 <span className="block truncate text-sm text-soft">
-                  {c.channel} · {led(c, props.me)}
+                  {channelTitle(c.channel)} · {led(c, props.me)}
                   {c.lead !== "closed" && c.because && ` · ${c.because}`}
                   {c.tags && ` · ${c.tags.join(", ")}`}
                 </span>

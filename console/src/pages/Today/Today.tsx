@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
 import { Link } from "react-router"
 import { api, type Schemas } from "../../api/client"
+import { useChannelTitle } from "../../parts/channels"
 import { Allowances } from "../../parts/Allowances"
 import { Ask } from "../../parts/Ask"
 import { Button } from "../../parts/Button"
@@ -13,6 +14,7 @@ const card = "rounded-lg border border-line bg-sheet p-4"
 
 /** Who waits for a person, what is going wrong, what the bots did. */
 export default function Today() {
+  const channelTitle = useChannelTitle()
   const { data, error } = useQuery({ queryKey: ["today"], queryFn: api.today, refetchInterval: 60_000 })
   return (
     <>
@@ -36,7 +38,7 @@ export default function Today() {
                     <Link to={"/inbox/" + c.id} className="-mx-2 block rounded-md px-2 py-2.5 hover:bg-sunk">
                       <span className="flex flex-wrap items-center gap-x-3 gap-y-1">
                         <span className="font-semibold">{c.who}</span>
-                        <span className="text-sm text-soft">{c.channel}</span>
+                        <span className="text-sm text-soft">{channelTitle(c.channel)}</span>
                         {c.because && <span className="text-sm text-soft">· {c.because}</span>}
                         <span className="ml-auto">
                           <WaitClock since={c.waiting_since!} priority={c.priority} />
