@@ -102,11 +102,7 @@ func addSource(q *request) (out client.Source, err error) {
 	if err != nil {
 		return out, problem.New(problem.BadInput, "the file broke off before its end", "file")
 	}
-	kept, err := q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromFile}, content)
-	if err != nil {
-		return out, err
-	}
-	return q.source(kept.ID)
+	return q.keptSource(q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromFile}, content))
 }
 
 // source is a source as it is now.
@@ -117,6 +113,14 @@ func (q *request) source(id string) (client.Source, error) {
 		return client.Source{}, err
 	}
 	return source(underway, s), nil
+}
+
+// keptSource is one that was just kept, as it is now.
+func (q *request) keptSource(kept store.Source, err error) (client.Source, error) {
+	if err != nil {
+		return client.Source{}, err
+	}
+	return q.source(kept.ID)
 }
 
 func addText(q *request, in client.TypedSource) (out client.Source, err error) {
@@ -130,11 +134,7 @@ func addText(q *request, in client.TypedSource) (out client.Source, err error) {
 	if !strings.HasSuffix(name, ".md") {
 		name += ".md"
 	}
-	kept, err := q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromText, From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil)}, []byte(in.Text))
-	if err != nil {
-		return out, err
-	}
-	return q.source(kept.ID)
+	return q.keptSource(q.workspace.Library.AddFile(q.Request.Context(), store.Source{Name: name, Kind: store.FromText, From: orZero(in.ValidFrom), Until: orZero(in.ValidUntil)}, []byte(in.Text)))
 }
 
 // longestInterval is the longest time between two readings: about a year.
@@ -177,11 +177,7 @@ func addWeb(q *request, in client.WebSource) (out client.Source, err error) {
 	if in.Follow {
 		s.Kind = store.FromSite
 	}
-	kept, err := q.workspace.Library.AddWeb(q.Request.Context(), s)
-	if err != nil {
-		return out, err
-	}
-	return q.source(kept.ID)
+	return q.keptSource(q.workspace.Library.AddWeb(q.Request.Context(), s))
 }
 
 func showSource(q *request) (client.Source, error) {

@@ -129,6 +129,19 @@ func TestWhatIsForbiddenIsAskedAbout(t *testing.T) {
 	}
 }
 
+// What only points at a question that nobody can answer is not passed on to whoever knows
+// something like it: vouchers are not lost property.
+func TestWhatPointsAtAnUnknownQuestionIsNotPassed(t *testing.T) {
+	s, _ := brackwater(t)
+	d, reply := talk(t, s, dialogue.Result{}, "do you sell gift vouchers, and can they be posted?")
+	if d.Bot == "lost-property" || len(find[dialogue.Escalate](d)) != 1 || strings.Contains(reply, "£4") {
+		t.Errorf("%s says %q (%s)", d.Bot, reply, d.Trace.Code)
+	}
+	if d, reply = talk(t, s, dialogue.Result{}, "do you sell gift vouchers? And can lost gloves be posted to me?"); !strings.Contains(reply, "£4") {
+		t.Errorf("of gloves that are lost %s says %q (%s)", d.Bot, reply, d.Trace.Code)
+	}
+}
+
 // A bot of few sources is soon sure. It gets a question for what it knows only where nothing
 // that the team knows answers better; and what holds the words of a question comes before a
 // pair of question and answer that asks alike.

@@ -365,7 +365,8 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		return false
 	}
 	rule, is := t.forbids(part, reply)
-	if to := t.passTo(part, reply); to != nil && !beside && t.mayPass(*to, part, reply, is) {
+	leans := t.lastUnknown && t.Finder.PointsBack(part.Text) // on a question that nobody can answer
+	if to := t.passTo(part, reply); to != nil && !beside && !leans && t.mayPass(*to, part, reply, is) {
 		unquoted()
 		u.Outcome = "passed to " + to.who
 		t.pass(*to)
@@ -403,7 +404,7 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		t.offTopic++
 	case t.settledBefore(part.Text):
 		u.Outcome = "answered as the customer said before"
-	case t.lastUnknown && t.Finder.PointsBack(part.Text):
+	case leans:
 		u.Outcome = "not known, as the question before it"
 		t.missed(part.Text)
 	case t.offer(part.Text, reply):
