@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -17,7 +18,26 @@ type amount struct {
 	term  int      // of the question
 	age   bool     // it is somebody's age
 	units []string // the stems of what it counts
+
+	measure string // what it is measured in, "" where it counts
 }
+
+// measureOf gives the usual sign of a measure: "kg" of "kilos".
+var measureOf = func() map[string]string {
+	said := map[string]string{}
+	for _, line := range []string{
+		"kg kgs kilo kilos kilogram kilograms", "g gr gram grams gramme grammes", "lb lbs", "stone",
+		"mm millimetre millimetres millimeter millimeters", "cm cms centimetre centimetres centimeter centimeters", "m metre metres meter meters", "km kms kilometre kilometres kilometer kilometers", "mile miles", "inch inches", "ft foot feet",
+		"l litre litres liter liters",
+		"second seconds", "minute minutes min mins", "hour hours hr hrs h", "day days", "night nights", "week weeks", "month months", "year years yr yrs",
+	} {
+		words := strings.Fields(line)
+		for _, w := range words {
+			said[w] = words[0]
+		}
+	}
+	return said
+}()
 
 // How somebody's age is said. The last form says so only at the end of what is said.
 var (
@@ -47,6 +67,9 @@ func (q *question) amounts(ix *knowledge.Index, asked string) {
 			continue
 		}
 		a := amount{n: n, term: i, age: ofAge(t)}
+		if next := text.Words(asked[t.End:min(len(asked), t.End+nearRange)]); len(next) > 0 {
+			a.measure = measureOf[next[0].Folded]
+		}
 		for _, o := range q.terms {
 			if near := o.Start - t.End; o.Start > t.Start && near <= 2 || t.Start-o.End >= 0 && t.Start-o.End <= 1 {
 				for _, alternative := range o.want {
@@ -76,12 +99,15 @@ func (w *weigher) inRange(held []float64, content string, worth float64) {
 	if len(w.q.counted) == 0 {
 		return
 	}
+	w.otherMeasures(held, content)
 	for _, r := range text.Ranges(content) {
 		before, behind := text.Words(content[max(0, r.Start-nearRange):r.Start]), text.Words(content[r.End:min(len(content), r.End+nearRange)])
 		before = before[max(0, len(before)-2):]
 		ofAges := len(before)+len(behind) == 0 || slices.ContainsFunc(before, isPeople) || slices.ContainsFunc(text.Words(content[r.Start:r.End]), isPeople)
 		for _, a := range w.q.counted {
-			counts := func(word text.Word) bool { return slices.Contains(a.units, w.analyzer.Stem(word.Folded)) }
+			counts := func(word text.Word) bool {
+				return slices.Contains(a.units, w.analyzer.Stem(word.Folded)) || a.measure != "" && measureOf[word.Folded] == a.measure
+			}
 			of := a.age && (ofAges || slices.ContainsFunc(behind, isPeople)) ||
 				!a.age && !ofAges && (slices.ContainsFunc(before, counts) || slices.ContainsFunc(behind[:min(2, len(behind))], counts))
 			bounded := r.From != 0 && a.n == r.From-1 || r.To != math.MaxInt && a.n == r.To+1
@@ -90,6 +116,48 @@ func (w *weigher) inRange(held []float64, content string, worth float64) {
 				held[a.term] = max(held[a.term], worth)
 			case bounded:
 				held[a.term] = 0
+			}
+		}
+	}
+}
+
+// otherMeasures notes which numbers of the question a text names only of something else: ten
+// nights are not "10 kg".
+func (w *weigher) otherMeasures(held []float64, content string) {
+	for _, a := range w.q.counted {
+		if a.measure == "" || held[a.term] == 0 {
+			continue
+		}
+		said, other := 0, 0
+		words := text.Words(content)
+		for i, word := range words {
+			if word.Folded != strconv.Itoa(a.n) {
+				continue
+			}
+			said++
+			next := i + 1
+			for next < len(words) && (words[next].Folded == "to" || isNumber(words[next].Folded)) {
+				next++ // "10 to 25 kg"
+			}
+			if next < len(words) && measureOf[words[next].Folded] != "" && measureOf[words[next].Folded] != a.measure {
+				other++
+			}
+		}
+		if said > 0 && said == other {
+			held[a.term] = 0
+		}
+	}
+}
+
+// onFeasts notes which feasts of the question a text names by their dates.
+func (w *weigher) onFeasts(held []float64, content string, worth float64) {
+	for _, feast := range w.q.feasts {
+		if !feast.Dates(content) {
+			continue
+		}
+		for i, t := range w.q.terms {
+			if feast.Start <= t.Start && t.End <= feast.End {
+				held[i] = max(held[i], worth)
 			}
 		}
 	}

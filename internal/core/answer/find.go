@@ -192,6 +192,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	if around != "" && around != found.Mended {
 		aroundAsked := understand(f.Index, around)
 		wide = f.wording(ctx, aroundAsked, aroundAsked.mended)
+		own.around = &wide.weigher
 	}
 	if own.q.telling() == 0 && wide.q.telling() == 0 {
 		return found, true
@@ -225,6 +226,9 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	found.Candidates = found.Candidates[:min(kept, len(found.Candidates))]
 	if len(found.Candidates) > 0 && own == wide {
 		found.Candidates[0].Features.Alone = 1
+	}
+	for i := range found.Candidates {
+		found.Candidates[i].Features.Length = float64(wide.length) / 10
 	}
 	found.Likely = own.trust(found.Candidates, weights)
 	f.doubt(ctx, found)
@@ -270,7 +274,8 @@ func (f Finder) doubt(ctx context.Context, found Found) {
 	if len(found.Candidates) == 0 {
 		return
 	}
-	if first := found.Candidates[0]; first.Question == "" || first.Confidence < doubted || !f.OnlyAsksLike(ctx, found.Meant, first.Question) {
+	first := found.Candidates[0]
+	if first.Question == "" || first.Confidence < doubted || first.Coverage > 0 && !f.OnlyAsksLike(ctx, found.Meant, first.Question) {
 		return
 	}
 	for i := range found.Candidates {
@@ -284,10 +289,12 @@ type wording struct {
 	weigher
 	wants []knowledge.Want
 	asked *encoder.Asked // nil: its tokens are not known
+
+	length int // how many words it has
 }
 
 func (f Finder) wording(ctx context.Context, q question, meant string) *wording {
-	w := &wording{wants: q.wants()}
+	w := &wording{wants: q.wants(), length: len(text.Words(meant))}
 	w.weigher = weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer(), fitted: f.fitted(), calibration: f.Calibration, watch: f.Watch}
 	if m := f.meaning(ctx, meant); m.vector != nil {
 		w.aim, w.asked = knowledge.NewAim(m.vector), m.asked

@@ -14,7 +14,8 @@ type question struct {
 	mended  string   // the text with misspelt words mended
 	fact    *fact    // the kind of fact that an answer must hold; nil: any
 	counted []amount // the numbers that it names
-	own     int      // of a follow-up: how many of the terms are its own; 0: it follows nothing
+	feasts  []text.Feast
+	own     int // of a follow-up: how many of the terms are its own; 0: it follows nothing
 
 	replaces bool       // of a follow-up: it names something else, and asks the same of it
 	before   *Candidate // what was found first for the question before it, if it does
@@ -85,6 +86,9 @@ func understand(ix *knowledge.Index, asked string) question {
 		q.terms = append(q.terms, newTerm(ix, t, spellings))
 	}
 	q.amounts(ix, asked)
+	if analyzer.English() {
+		q.feasts = text.Feasts(asked)
+	}
 	if q.telling() == 0 {
 		// Only the kind of fact is asked for: "what does it cost?"
 		for i, t := range q.terms {

@@ -151,11 +151,31 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 				first--
 			default:
 				first, last = w.withNamed(c, first, last, fits)
+				first, last = w.exactly(says, first, last)
 				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
 			}
 		}
 	}
 	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
+}
+
+// exactly leaves out the sentences around something exact that was asked for, as a telephone
+// number is.
+func (w *weigher) exactly(says func(i int) string, first, last int) (int, int) {
+	if w.q.fact == nil || !w.q.fact.must {
+		return first, last
+	}
+	from, to := first, last
+	for from <= to && !w.q.fact.in(says(from)) {
+		from++
+	}
+	for from < to && !w.q.fact.in(says(to)) {
+		to--
+	}
+	if from > to {
+		return first, last // none holds it
+	}
+	return from, to
 }
 
 // withNamed takes the sentence beside a quote into it that speaks of something which the question

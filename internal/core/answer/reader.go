@@ -159,7 +159,10 @@ func (f Finder) LacksNamed(asked Part, content string) string {
 		if !text.IsNamed(asked.Text, w) && !text.IsFeast(w.Folded) || analyzer.IsStop(word, w.Folded) || text.IsTime(w.Folded) && !text.IsFeast(w.Folded) {
 			continue
 		}
-		if !stems[analyzer.Stem(w.Folded)] && f.Index.Spelt(w.Folded) == 0 {
+		dated := slices.ContainsFunc(text.Feasts(asked.Text), func(feast text.Feast) bool {
+			return feast.Start <= w.Start && w.End <= feast.End && feast.Dates(content)
+		})
+		if !stems[analyzer.Stem(w.Folded)] && !dated && f.Index.Spelt(w.Folded) == 0 {
 			return word
 		}
 	}

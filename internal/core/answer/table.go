@@ -76,7 +76,7 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 	for i, r := range rows {
 		ofRows[i] = r.name
 	}
-	chosenRows, chosen := w.named(ofRows), rows[which:which+1]
+	chosenRows, chosen := w.rowsNamed(ofRows), rows[which:which+1]
 	switch {
 	case len(chosenRows) > 0 && len(chosenRows) < len(rows):
 		chosen = nil
@@ -114,6 +114,25 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 		lines = append(lines, names[k]+": "+strings.Join(cells, "; ")+".")
 	}
 	return strings.Join(lines, "\n"), whole
+}
+
+// rowsNamed returns which rows the question names most of, and of these, or of all if it names
+// none, those of which the message around it says the most: "... for my dog? He weighs 32 kilos."
+func (w *weigher) rowsNamed(names []string) []int {
+	chosen := w.named(names)
+	if w.around == nil || len(chosen) == 1 {
+		return chosen
+	}
+	among := slices.Clone(names)
+	for i := range among {
+		if len(chosen) > 0 && !slices.Contains(chosen, i) {
+			among[i] = ""
+		}
+	}
+	if said := w.around.named(among); len(said) > 0 {
+		return said
+	}
+	return chosen
 }
 
 // numbersSaid are numbers in words.

@@ -69,3 +69,24 @@ func TestNumbersLieInRanges(t *testing.T) {
 		}
 	}
 }
+
+// What measures something else is another number; what is told around a question picks the row;
+// who asks for a number is given it alone; a feast is what holds its date.
+func TestWhatIsMeasuredDatedOrExact(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Moorings", "Fees a night"}, Text: "Small boat (up to 8 m): Summer 14; Winter 9.\nMedium boat (8 to 12 m): Summer 19; Winter 12.\nLarge boat (over 12 m): Summer 27; Winter 17."},
+		{Trail: []string{"Moorings", "Reach us"}, Text: "Bus number 8 stops at the gate. Telephone 01632 960 171, every day until eight. The gate has a bell."},
+		{Trail: []string{"Moorings", "Closed days"}, Text: "The office is closed on 25 and 26 December. The gate opens with your card on every day."},
+	}}.Passages())
+	for asked, want := range map[string]string{
+		"what would a berth cost for 8 nights? my boat is 15 metres.": "Large boat (over 12 m): Summer 27; Winter 17.",
+		"whats your number":                      "Telephone 01632 960 171, every day until eight.",
+		"is the office open on christmas day":    "The office is closed on 25 and 26 December.",
+		"what is the fee for a boat of 9 metres": "Medium boat (8 to 12 m): Summer 19; Winter 12.",
+	} {
+		found := f.Find(t.Context(), Whole(asked), "")
+		if len(found.Candidates) == 0 || found.Candidates[0].Words(0) != want {
+			t.Errorf("%q:\n got %q\nwant %q", asked, found.Candidates[0].Words(0), want)
+		}
+	}
+}

@@ -27,16 +27,20 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 		c := &candidates[i]
 		others := float64(kept-len(candidates)) * math.Exp(min(stranger-c.rank, 30))
 		next := min(stranger, c.rank)
-		c.Features.Rivals = 0
+		f := &c.Features
+		f.Rivals = 0
+		var covered, sure, aroundSure []float64 // of others
 		for j, other := range candidates {
 			if j != i && (i >= bearing || !w.agree(says[i], says[j])) {
 				others += math.Exp(min(other.rank-c.rank, 30))
-				c.Features.Rivals += other.Sure
+				f.Rivals += other.Sure
+				covered, sure, aroundSure = append(covered, other.Features.Coverage), append(sure, other.Features.Sure), append(aroundSure, other.Features.AroundSure)
 				if j > i {
 					next = max(next, other.rank)
 				}
 			}
 		}
+		f.MoreCovered, f.Surer, f.AroundSurer = f.Coverage-most(covered, 0), f.Sure-most(sure, strange.Sure), f.AroundSure-most(aroundSure, strange.AroundSure)
 		c.echoes = i > 0 && w.agree(says[0], says[i])
 		c.Features.Best, c.Features.Ahead = 1/(1+others), min(c.rank-next, farAhead)
 		if i < choices {
@@ -46,8 +50,12 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 		if c.Meaning == 0 && c.Coverage < sharesWords || w.q.fact != nil && w.q.fact.must && c.Features.NoFact > 0 {
 			c.Confidence = min(c.Confidence, byChance)
 		}
-		if c.Features.Lacking > 0 && isRow(c.Text, c.Quote) {
-			c.Confidence *= otherRow
+		if isRow(c.Text, c.Quote) {
+			if f.Lacking > 0 {
+				c.Confidence *= otherRow
+			} else if f.Fact == 1 && f.Together >= wholly && len(w.named([]string{rowOf(c.Text, c.Quote).name})) > 0 {
+				c.Confidence = max(c.Confidence, namedRow*f.Best)
+			}
 		}
 		if i > 0 {
 			c.Confidence = min(c.Confidence, candidates[i-1].Confidence)
@@ -60,6 +68,11 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 		return byChance
 	}
 	return max(weights.Likely.of(&candidates[0].Features), candidates[0].Confidence)
+}
+
+// most is the largest of some numbers, and no less than least.
+func most(numbers []float64, least float64) float64 {
+	return slices.Max(append(numbers, least))
 }
 
 // votes is the share of the ways to weigh passages by which the first is the best.
@@ -83,6 +96,11 @@ func votes(candidates []Candidate) float64 {
 // otherRow is what the confidence in a row of a table is multiplied by that lacks a telling
 // word: rows are alike, and one says nothing of another.
 const otherRow = 0.6
+
+// namedRow is how far one is trusted at least, if it is the best for certain, that holds all
+// telling words of the question, with the headings above, and the kind of fact that was asked
+// for: "how much is a van?" It is made of names and numbers, of which the checker knows little.
+const namedRow = 0.9
 
 // farAhead bounds how far one is ahead.
 const farAhead = 10

@@ -29,6 +29,12 @@ type Features struct {
 	Rivals   float64 `json:"rivals,omitempty"`   // of how many others the checker is sure, 0 and more
 	Votes    float64 `json:"votes,omitempty"`    // share of the ways to weigh passages by which it is the best
 	Alone    float64 `json:"alone,omitempty"`    // 1 if nothing stands around the question
+	Length   float64 `json:"length,omitempty"`   // how many words are looked for, with the message around the question, in tens
+
+	// By how much more than any other that does not say the same, -1 to 1; Surer: logits.
+	MoreCovered float64 `json:"more_covered,omitempty"`
+	Surer       float64 `json:"surer,omitempty"`
+	AroundSurer float64 `json:"around_surer,omitempty"`
 
 	Customers float64 `json:"customers,omitempty"` // how likely customers use the question's words where the best sentence uses its own; 0 and more
 	Match     float64 `json:"match,omitempty"`     // of its tokens with those of the best sentence, -1 to 1
@@ -45,14 +51,16 @@ type Features struct {
 }
 
 // Values returns the features in a fixed order.
-func (f *Features) Values() [27]float64 {
+func (f *Features) Values() [31]float64 {
 	return [...]float64{
 		f.Words, f.Coverage, f.Counted, f.Together, f.Meaning, f.Whole, f.Heading, f.Question, f.Lacking, f.NoFact, f.Fact, f.Short, f.Best, f.Three, f.Ahead, f.Rivals, f.Votes, f.Alone,
 		f.Customers, f.Match, f.Sure, f.Lacks, f.AroundWords, f.AroundMeaning, f.AroundCustomers, f.AroundMatch, f.AroundSure,
+		f.Length, f.MoreCovered, f.Surer, f.AroundSurer,
 	}
 }
 
 type weigher struct {
+	around      *weigher // of the message around the question; nil: nothing stands around it
 	ix          *knowledge.Index
 	q           *question
 	aim         knowledge.Aim
@@ -318,6 +326,7 @@ func (w *weigher) hold(held, lifted []float64, content string, worth float64) (w
 		words++
 	}
 	w.inRange(held, content, worth)
+	w.onFeasts(held, content, worth)
 	return words
 }
 
