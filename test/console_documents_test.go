@@ -54,6 +54,11 @@ func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
 		p.Choose("System that is asked", "timetable"), p.Await(`!document.querySelector("[role=alert]")`),
 		p.Fill("Questions that it answers, 1", "When is low water?"), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
 
+		// Its name follows the title, and it is called before it is kept.
+		p.Go(s.PublicURL+"/tools"), p.Click("New tool", false), p.Click("From an example", false), p.Fill("Title", "Boats of the day"),
+		p.Await(`[...document.querySelectorAll("input")].some(e => e.value === "boats-of-the-day")`),
+		p.Choose("System that is asked", "timetable"), p.Fill("Path below the address of the system", "/departures"), p.Click("Call it", false), p.AwaitText("What came back", false),
+
 		p.Go(s.PublicURL+"/settings/forms?new=1"), p.Fill("Name in other documents", "wish"), p.Click("Add a field", false), p.Await(`document.querySelector("[role=alert]")`),
 		p.Click("Remove Fields, 4", false), p.Click("Remove Fields, 2", false), p.Click("Down", false),
 		p.Await(`!document.querySelector("[role=alert]")`), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
@@ -79,7 +84,7 @@ func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
 	contains(t, hours.Text, "Harbour office", "saturday: [\"09:00-12:00\"]\n", "10:00-11:00")
 	tides, err := s.client.Document(s.ctx, "tools", "tides")
 	s.must(err)
-	contains(t, tides.Text, "connection: timetable", "When is low water?", "result: { type: object")
+	contains(t, tides.Text, "connection: timetable", "When is low water?")
 	wish, err := s.client.Document(s.ctx, "forms", "wish")
 	s.must(err)
 	contains(t, wish.Text, "- {field: mail, label: Your e-mail address, as: email, required: true, save: email}\n  - {field: who,")

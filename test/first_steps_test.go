@@ -32,7 +32,7 @@ func TestANewcomerTakesTheFirstSteps(t *testing.T) {
 		p.Click("Today", false), p.Click("Say who is told", false), p.Click("Write a new one", false), p.Fill("Name", "Maren Holt"), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),
 
 		p.Click("Today", false), p.Click("Make a bot and try it", false), p.Click("Make the first one", false), p.Click("Front desk", false),
-		p.Fill("What is it called?", "Moss"), p.Choose("Who comes in when it does not know?", "person/robin"), p.Click("Make it and try it", false),
+		p.Fill("What is it called?", "Moss"), p.Choose("Who comes in when it does not know?", "person/maren-holt"), p.Click("Make it and try it", false),
 		p.AwaitText("Ask the awkward questions", false), p.Type(`input[placeholder="Write as a customer"]`, "do you have shoes in size 45?", false), p.Click("Say", false), p.AwaitText("sizes 28 to 50", false),
 
 		p.Click("Today", false), p.Click("Open a way in", false), p.Click("Add a way in", false), p.Click("Website chat", false), p.Click("Put live", false), p.AwaitText("Version 1 is live", false),

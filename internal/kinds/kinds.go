@@ -150,16 +150,15 @@ title: Tides
 connection: harbour
 path: /tides
 when: ["When is high water today?"]
-result: { type: object, required: [high], properties: { high: { type: string } } }
 say:
   - text: "High water is at {{ result.high }}."
-sorry: I cannot reach the harbour office at the moment.
+sorry: I cannot look that up at the moment.
 `,
 		},
 		{
 			Name: "hours", Plural: "hours", Title: "Hours",
 			About:  "When people are there.",
-			Shapes: []any{workspace.Hours{}}, Parse: as(workspace.ParseHours), Example: `hours: office
+			Shapes: []any{workspace.Hours{}}, Parse: as(workspace.ParseHours), Example: `hours: ticket-office
 title: Ticket office
 week:
   monday: ["08:00-12:00", "13:00-17:30"]
@@ -170,7 +169,7 @@ holidays: ["12-25", "2027-04-05"]
 		{
 			Name: "team", Plural: "teams", Title: "Teams",
 			About:  "People who answer together, and who is called first.",
-			Shapes: []any{workspace.Team{}}, Parse: as(workspace.ParseTeam), Example: `team: crew
+			Shapes: []any{workspace.Team{}}, Parse: as(workspace.ParseTeam), Example: `team: ticket-office
 title: Ticket office
 call: all
 `,
@@ -178,7 +177,7 @@ call: all
 		{
 			Name: "person", Plural: "people", Title: "People",
 			About:  "The business's own people, and where they are told.",
-			Shapes: []any{workspace.Person{}}, Parse: as(workspace.ParsePerson), Example: `person: robin
+			Shapes: []any{workspace.Person{}}, Parse: as(workspace.ParsePerson), Example: `person: robin-tarn
 name: Robin Tarn
 address: robin@example.org
 `,

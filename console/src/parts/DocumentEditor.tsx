@@ -9,18 +9,12 @@ import type { Special } from "./form/field"
 import { Wrong } from "./Says"
 import { ago, useNow } from "./Time"
 import { Versions } from "./Versions"
-import { readYAML } from "./yaml"
+import { nameOf, readYAML } from "./yaml"
 
 /** The name that a document's text gives it: what stands behind its kind, or is made of the title there. */
 export function nameIn(text: string, kind: { name: string; titled?: boolean }): string {
   if (!kind.titled) return new RegExp(`^${kind.name}:\\s*["']?([^"'\\s#]+)`, "m").exec(text)?.[1] ?? ""
-  const title = String(readYAML(text)[kind.name] ?? "")
-  const words = title
-    .normalize("NFKD")
-    .replace(/[\u0300-\u036f'’]/g, "")
-    .toLowerCase()
-    .match(/[a-z0-9]+/g)
-  return (words ?? []).join("-").slice(0, 40).replace(/-$/, "")
+  return nameOf(String(readYAML(text)[kind.name] ?? ""))
 }
 
 type Props = {

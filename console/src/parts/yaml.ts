@@ -15,6 +15,34 @@ import {
   YAMLSeq,
 } from "yaml"
 
+/** The name that is made of a title: small letters, digits and hyphens. */
+export function nameOf(title: string): string {
+  const words = title
+    .normalize("NFKD")
+    .replace(/[\u0300-\u036f'’]/g, "")
+    .toLowerCase()
+    .match(/[a-z0-9]+/g)
+  return (words ?? []).join("-").slice(0, 40).replace(/-$/, "")
+}
+
+/**
+ * The same values, but that the name at a key follows a title as it is written, until somebody has
+ * given it a name of its own.
+ */
+export function named(values: Values, key: string, title: string): Values {
+  const follows = () => values.get(key) === nameOf(values.get(title))
+  return {
+    ...values,
+    set: (path, value) =>
+      path.length === 1 && path[0] === title && follows()
+        ? values.setAll([
+            [path, value],
+            [[key], nameOf(String(value ?? ""))],
+          ])
+        : values.set(path, value),
+  }
+}
+
 /** Where something stands in a document: keys, and places in lists. */
 export type Path = (string | number)[]
 

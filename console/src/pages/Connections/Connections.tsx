@@ -91,7 +91,7 @@ export default function Connections() {
               key={begin.kind}
               kind={kind}
               document={{ kind: "connection", name: "", text: begin.text, version: 0, updated_at: "" }}
-              title={"a new " + begin.title.toLowerCase()}
+              title={"a new connection: " + begin.title}
               special={special}
               note={liveCheck}
               onKept={d => void navigate("/connections/" + d.name, { replace: true })}

@@ -113,7 +113,7 @@ export default function Tools() {
             beside={beside}
             setBeside={setBeside}
             only="Try it"
-            tool={nameIn(text, { name: "tool" })}
+            tool={nameIn(draft ?? text, { name: "tool" })}
             text={draft ?? text}
           >
             <DocumentEditor

@@ -1,7 +1,7 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react"
 import { ChevronRightIcon } from "@heroicons/react/20/solid"
 import type { Schemas } from "../../api/client"
-import { pathOf, useValues } from "../yaml"
+import { named, pathOf, useValues } from "../yaml"
 import { begins, type Placed, type Special } from "./field"
 import { FormField, holds } from "./FormField"
 import { ValueOf } from "./lines"
@@ -26,7 +26,10 @@ export function DocumentForm(props: {
   special?: Special
 }) {
   const { kind, text, problems } = props
-  const values = useValues(text, props.onText)
+  const written = useValues(text, props.onText)
+  const title = kind.form.flatMap(p => p.fields).find(f => f.key === "title" || f.key === "name")
+  const follows = props.fresh && !kind.only && !kind.titled && title
+  const values = follows ? named(written, kind.name, title.key) : written
   if (!values.readable)
     return (
       <p className="p-4 text-soft">
@@ -50,7 +53,7 @@ export function DocumentForm(props: {
             about={
               kind.titled
                 ? "What happens in it, in a few words."
-                : "Small letters, digits and hyphens. It stays as it is; the title may change."
+                : `Small letters, digits and hyphens.${title ? ` It follows the ${title.label.toLowerCase()} below until you change it, and` : " It"} stays as it is once it is kept.`
             }
             value={values.get(kind.name)}
             onChange={value => values.set([kind.name], value)}
