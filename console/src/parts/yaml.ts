@@ -27,10 +27,11 @@ export function nameOf(title: string): string {
 
 /**
  * The same values, but that the name at a key follows a title as it is written, until somebody has
- * given it a name of its own.
+ * given it a name of its own: it is made of the title, with a number behind it where that was taken.
  */
 export function named(values: Values, key: string, title: string): Values {
-  const follows = () => values.get(key) === nameOf(values.get(title))
+  const follows = () =>
+    values.get(key).replace(/-\d+$/, "") === nameOf(values.get(title)).replace(/-\d+$/, "")
   return {
     ...values,
     set: (path, value) =>

@@ -51,6 +51,8 @@ func (w *Weights) confidence(f *Features, pair bool) float64 {
 	c := w.Confidence.of(f)
 	if f.Lacking >= unheardOf && f.Counted >= mostThere {
 		c *= nearMiss
+	} else if f.Lacking >= unheardOf && f.Counted >= halfThere {
+		c *= halfMiss
 	}
 	if pair && f.Counted >= wholly {
 		// What was written as the answer to a question like this one answers this one.
@@ -70,11 +72,14 @@ const (
 )
 
 // The commonest wrong answer is the near miss: most of the telling words are there, and one
-// is not, nor is it anywhere in the knowledge ("... at Christmas?").
+// is not, nor is it anywhere in the knowledge ("... at Christmas?"). Of two words, of which one
+// is there ("can I rent skis?", and skates are), it may be one.
 const (
 	mostThere = 0.6
 	unheardOf = 0.95
 	nearMiss  = 0.7
+	halfThere = 0.5
+	halfMiss  = 0.85
 )
 
 // Shown writes a confidence with two digits behind the point, never rounded up: one

@@ -1,5 +1,6 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react"
 import { ChevronRightIcon } from "@heroicons/react/20/solid"
+import { useState } from "react"
 import type { Schemas } from "../../api/client"
 import { named, pathOf, useValues } from "../yaml"
 import { begins, type Placed, type Special } from "./field"
@@ -28,7 +29,8 @@ export function DocumentForm(props: {
   const { kind, text, problems } = props
   const written = useValues(text, props.onText)
   const title = kind.form.flatMap(p => p.fields).find(f => f.key === "title" || f.key === "name")
-  const follows = props.fresh && !kind.only && !kind.titled && title
+  const [given, setGiven] = useState(false) // a name of its own
+  const follows = props.fresh && !kind.only && !kind.titled && !given && title
   const values = follows ? named(written, kind.name, title.key) : written
   if (!values.readable)
     return (
@@ -56,7 +58,10 @@ export function DocumentForm(props: {
                 : `Small letters, digits and hyphens.${title ? ` It follows the ${title.label.toLowerCase()} below until you change it, and` : " It"} stays as it is once it is kept.`
             }
             value={values.get(kind.name)}
-            onChange={value => values.set([kind.name], value)}
+            onChange={value => {
+              setGiven(true)
+              values.set([kind.name], value)
+            }}
             problems={placed.filter(p => begins(p.path, [kind.name])).map(p => p.message)}
           />
         )}
