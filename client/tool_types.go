@@ -11,6 +11,7 @@ type ToolInfo struct {
 	ReadsOnly  bool       `json:"reads_only" required:"true" description:"A call changes nothing."`
 	Approval   bool       `json:"approval" required:"true" description:"A person allows each call."`
 	Bots       []string   `json:"bots" required:"true" nullable:"false" description:"That may use it."`
+	Flows      []string   `json:"flows" required:"true" nullable:"false" description:"That use it."`
 	Calls      int        `json:"calls" required:"true" description:"Of those kept in the log."`
 	Failed     int        `json:"failed" required:"true" description:"Of these."`
 	LastAt     *time.Time `json:"last_at,omitempty"`

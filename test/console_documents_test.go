@@ -58,6 +58,7 @@ func TestABuilderMakesDocumentsOfFieldsAlone(t *testing.T) {
 		p.Go(s.PublicURL+"/tools"), p.Click("New tool", false), p.Click("From an example", false), p.Fill("Title", "Boats of the day"),
 		p.Await(`[...document.querySelectorAll("input")].some(e => e.value === "boats-of-the-day")`),
 		p.Choose("System that is asked", "timetable"), p.Fill("Path below the address of the system", "/departures"), p.Click("Call it", false), p.AwaitText("What came back", false),
+		p.Click("Put live", false), p.AwaitText("Nothing uses it yet", false),
 
 		p.Go(s.PublicURL+"/settings/forms?new=1"), p.Fill("Name in other documents", "wish"), p.Click("Add a field", false), p.Await(`document.querySelector("[role=alert]")`),
 		p.Click("Remove Fields, 4", false), p.Click("Remove Fields, 2", false), p.Click("Down", false),

@@ -18,10 +18,13 @@ func listTools(q *request) (client.ToolInfoPage, error) {
 		return page, err
 	}
 	for _, t := range q.workspace.Tools.All() {
-		info := client.ToolInfo{Name: t.Name, Title: t.Title, Does: t.Does, Connection: t.Connection, ReadsOnly: t.Reads(), Approval: t.Approval, Bots: []string{}}
+		info := client.ToolInfo{Name: t.Name, Title: t.Title, Does: t.Does, Connection: t.Connection, ReadsOnly: t.Reads(), Approval: t.Approval, Bots: []string{}, Flows: []string{}}
 		for _, user := range q.workspace.Documents.Dependents("tool", t.Name) {
 			if bot, is := strings.CutPrefix(user, "bot "); is {
 				info.Bots = append(info.Bots, bot)
+			}
+			if flow, is := strings.CutPrefix(user, "flow "); is {
+				info.Flows = append(info.Flows, flow)
 			}
 		}
 		if s, called := stats[t.Name]; called {

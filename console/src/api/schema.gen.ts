@@ -7597,6 +7597,8 @@ export interface components {
             does: string;
             /** @description Of these. */
             failed: number;
+            /** @description That use it. */
+            flows: string[];
             /** Format: date-time */
             last_at?: string;
             /** @description Of the latest call, if it failed. */

@@ -75,6 +75,7 @@ export default function Tools() {
                 <span className="block text-sm text-soft">
                   {does[info.does] ?? info.does} {info.connection}
                   {info.approval && ", with approval"}
+                  {isUnused(info) && <span className="block text-saffron">nothing uses it yet</span>}
                   {info.last_error && (
                     <span className="flex items-center gap-1 text-scarlet">
                       <ExclamationTriangleIcon className="size-4 shrink-0" /> the last call failed
@@ -149,6 +150,7 @@ export default function Tools() {
               editor={editor}
               title={`the tool ${chosen.name}`}
               onDraft={setDraft}
+              note={() => tools.data?.items.some(t => t.name === chosen.name && isUnused(t)) && <Unused />}
             >
               <Button
                 look="quiet"
@@ -164,6 +166,23 @@ export default function Tools() {
         )}
       </div>
     </>
+  )
+}
+
+function isUnused(info: Schemas["ToolInfo"]): boolean {
+  return info.bots.length === 0 && info.flows.length === 0
+}
+
+/** What is to be done next for a tool that nothing uses. */
+function Unused() {
+  return (
+    <p className="text-sm text-saffron">
+      Nothing uses it yet.{" "}
+      <Link className="underline" to="/bots">
+        Choose it in a bot&apos;s brief
+      </Link>
+      , under What it may do, or in a flow.
+    </p>
   )
 }
 
