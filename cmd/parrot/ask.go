@@ -53,6 +53,12 @@ func (c *call) printAnswer(a client.Answer) error {
 			if a.Trace.BuiltIn != "" {
 				fmt.Fprintf(w, "Built-in\t%s\n", a.Trace.BuiltIn)
 			}
+			if len(a.Trace.Tools) > 0 {
+				for _, use := range a.Trace.Tools {
+					fmt.Fprintf(w, "Tool\t%s: %s\n", use.Tool, use.Outcome)
+				}
+				break
+			}
 			fmt.Fprintf(w, "Confidence\t%s (the bot answers from %v)\n", answer.Shown(a.Confidence), a.Trace.Threshold)
 		}
 		for _, cite := range a.Citations {

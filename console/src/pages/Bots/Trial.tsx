@@ -112,7 +112,9 @@ export function Trial({ bot, draft }: { bot: string; draft: string | null }) {
   )
 }
 
+/** What a reply stands on: the tools that were used, or how sure the bot was of what it found. */
 function Confidence({ trace }: { trace: Schemas["Trace"] }) {
+  if (trace.tools?.length) return <span>by {[...new Set(trace.tools.map(t => t.tool))].join(", ")}</span>
   const best = Math.max(0, ...(trace.understood ?? []).flatMap(u => u.passages?.map(p => p.confidence) ?? []))
   return best > 0 ? <span>confidence {confidence(best)}</span> : null
 }
