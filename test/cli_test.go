@@ -84,6 +84,11 @@ func TestABuilderAddsKnowledge(t *testing.T) {
 	out, _, _ = s.parrot("", "ask", "how much are ice skates?")
 	contains(t, out, "£7", "winter/skates.md > Ice skates")
 	var answer client.Answer
+	out, _, _ = s.parrot("", "ask", "-bot", "travel-help", "when does the next boat to Hallow Point leave today?")
+	contains(t, out, "Tool      timetable: ") // which says it, and no confidence in what was found
+	if strings.Contains(out, "Confidence") {
+		t.Errorf("a tool's answer has a confidence: %s", out)
+	}
 	out, _, _ = s.parrot("", "ask", "-json", "can I rent skis?")
 	s.must(json.Unmarshal([]byte(out), &answer))
 	if answer.Answered || answer.Confidence >= answer.Trace.Threshold {
