@@ -244,6 +244,7 @@ func TestRunsOutliveTheirConversation(t *testing.T) {
 	s.must(err)
 	s.rings(phone, "2", "we are a school class")
 	s.comesTo("group-crossing", "waiting")
+	s.says("free of charge", "Happy to help", "How many of you") // what is not sent yet ends with the conversation
 	s.must(s.Flows.Start(t.Context(), "follow-up", "Robin", []Start{{Contact: c.ContactID}}))
 	s.comesTo("follow-up", "waiting")
 	s.must(s.Inbox.Close(t.Context(), id, "Robin"))

@@ -49,5 +49,6 @@ func TestVisitorsGetWhatIsKnown(t *testing.T) {
 		if n := counts[part]; n.known < 50 || n.right < least.right || n.right+n.offered < least.right+least.offered || n.wrong > least.wrong || n.claimed > least.claimed {
 			t.Errorf("%s: %+v; it is to be no worse than %+v", part, *n, least)
 		}
+		t.Logf("%s: %+v", part, *counts[part])
 	}
 }
