@@ -53,6 +53,7 @@ func overlaps(found []Feast, at Span) bool {
 var (
 	dayNamed = `(\d{1,2})(?:st|nd|rd|th)?`
 	calendar = regexp.MustCompile(`(?i)(?:\b` + dayNamed + `(?:\s*(?:,|to|and|or|until|[-–—])\s*` + dayNamed + `)?\s+(?:of\s+)?(` + monthNames + `)\b|\b(` + monthNames + `)\s+` + dayNamed + `\b(?:\s*(?:to|and|until|[-–—])\s*` + dayNamed + `\b)?)`)
+	listed   = regexp.MustCompile(`(?i)\d\w*\s*(?:,|and|or)\s*\d`)
 	reaches  = regexp.MustCompile(`(?i)^[\s.,]*(?:\d{4}\s*)?(?:to|until|till|through|and|[-–—])\s*(?:the\s+)?$`)
 )
 
@@ -62,7 +63,7 @@ func (f Feast) Dates(s string) bool {
 	if !strings.ContainsAny(s, "0123456789") {
 		return false
 	}
-	end, before := -1, 0 // of the date before
+	end, before := 0, 0 // of the date before; 0: there is none
 	for _, m := range calendar.FindAllStringSubmatchIndex(s, -1) {
 		part := func(group int) string {
 			if m[2*group] < 0 {
@@ -77,10 +78,14 @@ func (f Feast) Dates(s string) bool {
 		if last != "" {
 			to = dayOfYear(month, atoi(last))
 		}
-		if f.within(from, to) {
+		if listed.MatchString(s[m[0]:m[1]]) { // "24 and 26 December"
+			if f.within(from, from) || f.within(to, to) {
+				return true
+			}
+		} else if f.within(from, to) {
 			return true
 		}
-		if between := s[max(end, 0):m[0]]; end >= 0 && reaches.MatchString(between) {
+		if between := s[end:m[0]]; end > 0 && reaches.MatchString(between) {
 			both := strings.Contains(strings.ToLower(between), "and") // "between ... and ...", or one and the other
 			if (!both || strings.Contains(strings.ToLower(s[:end]), "between")) && f.within(before, to) {
 				return true
