@@ -240,7 +240,7 @@ func shots(d *service.Demo) []shot {
 		{"trace", console + "/inbox", 1280, 800, false, tomas},
 		{"knowledge", console + "/knowledge", 1280, 800, false, sees("lost-property.txt")},
 		{"knowledge-gaps", console + "/knowledge/gaps", 1280, 800, false, steps(sees("asked once"), clicks("Answer"), sees("Keep as house answer"))},
-		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "gran is in a wheelchair, will someone help her get on?"), sees("A bot would offer this"))},
+		{"knowledge-search", console + "/knowledge/search", 1280, 800, false, steps(types("input[type=search]", "gran is in a wheelchair, will someone help her get on?"), sees("A bot would offer this"), awaits(`document.querySelector("[aria-busy=false]")`))},
 		{"bots", console + "/bots/front-desk", 1280, 800, false, talk},
 		{"channels", console + "/channels/office-mail", 1280, 800, false, steps(clicks("Test it"), sees("All that it needs works"))},
 		{"held", console + "/inbox?show=held", 1280, 800, false, steps(clicks("Ben Hale"), sees("Waits for your approval"), clicks("What is quoted below"), sees("each boat has room"))},

@@ -18,6 +18,7 @@ export function Search() {
     placeholderData: keepPreviousData,
   })
   const data = wanted.length > 1 ? found.data : undefined
+  const earlier = found.isPlaceholderData || wanted !== question.trim() // what stands there is of what was typed before
   return (
     <div className="max-w-3xl px-1 pt-1">
       <Input
@@ -35,7 +36,7 @@ export function Search() {
           lacks.
         </Empty>
       ) : (
-        <>
+        <div aria-busy={earlier} className={earlier ? "opacity-60" : ""}>
           {data.mended && (
             <p className="mb-2 text-soft">
               Understood as: <span className="text-ink">{data.mended}</span>
@@ -83,7 +84,7 @@ export function Search() {
             ))}
           </ul>
           {data.items.length === 0 && <Empty title="Nothing found">No passage speaks of that.</Empty>}
-        </>
+        </div>
       )}
     </div>
   )
