@@ -5,7 +5,6 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
-	"strings"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -19,25 +18,8 @@ type amount struct {
 	age   bool     // it is somebody's age
 	units []string // the stems of what it counts
 
-	measure string // what it is measured in, "" where it counts
+	measure text.Unit // what it is measured in, zero where it counts
 }
-
-// measureOf gives the usual sign of a measure: "kg" of "kilos".
-var measureOf = func() map[string]string {
-	said := map[string]string{}
-	for _, line := range []string{
-		"kg kgs kilo kilos kilogram kilograms", "g gr gram grams gramme grammes", "lb lbs", "stone",
-		"mm millimetre millimetres millimeter millimeters", "cm cms centimetre centimetres centimeter centimeters", "m metre metres meter meters", "km kms kilometre kilometres kilometer kilometers", "mile miles", "inch inches", "ft foot feet",
-		"l litre litres liter liters",
-		"second seconds", "minute minutes min mins", "hour hours hr hrs h", "day days", "night nights", "week weeks", "month months", "year years yr yrs",
-	} {
-		words := strings.Fields(line)
-		for _, w := range words {
-			said[w] = words[0]
-		}
-	}
-	return said
-}()
 
 // How somebody's age is said. The last form says so only at the end of what is said.
 var (
@@ -68,7 +50,7 @@ func (q *question) amounts(ix *knowledge.Index, asked string) {
 		}
 		a := amount{n: n, term: i, age: ofAge(t)}
 		if next := text.Words(asked[t.End:min(len(asked), t.End+nearRange)]); len(next) > 0 {
-			a.measure = measureOf[next[0].Folded]
+			a.measure, _ = text.UnitOf(next[0].Folded)
 		}
 		for _, o := range q.terms {
 			if near := o.Start - t.End; o.Start > t.Start && near <= 2 || t.Start-o.End >= 0 && t.Start-o.End <= 1 {
@@ -105,9 +87,7 @@ func (w *weigher) inRange(held []float64, content string, worth float64) {
 		before = before[max(0, len(before)-2):]
 		ofAges := len(before)+len(behind) == 0 || slices.ContainsFunc(before, isPeople) || slices.ContainsFunc(text.Words(content[r.Start:r.End]), isPeople)
 		for _, a := range w.q.counted {
-			counts := func(word text.Word) bool {
-				return slices.Contains(a.units, w.analyzer.Stem(word.Folded)) || a.measure != "" && measureOf[word.Folded] == a.measure
-			}
+			counts := func(word text.Word) bool { return w.counts(a, word) }
 			of := a.age && (ofAges || slices.ContainsFunc(behind, isPeople)) ||
 				!a.age && !ofAges && (slices.ContainsFunc(before, counts) || slices.ContainsFunc(behind[:min(2, len(behind))], counts))
 			bounded := r.From != 0 && a.n == r.From-1 || r.To != math.MaxInt && a.n == r.To+1
@@ -121,11 +101,17 @@ func (w *weigher) inRange(held []float64, content string, worth float64) {
 	}
 }
 
+// counts reports whether a word names what an amount counts, or is measured in.
+func (w *weigher) counts(a amount, word text.Word) bool {
+	unit, is := text.UnitOf(word.Folded)
+	return slices.Contains(a.units, w.analyzer.Stem(word.Folded)) || is && unit == a.measure
+}
+
 // otherMeasures notes which numbers of the question a text names only of something else: ten
 // nights are not "10 kg".
 func (w *weigher) otherMeasures(held []float64, content string) {
 	for _, a := range w.q.counted {
-		if a.measure == "" || held[a.term] == 0 {
+		if len(a.units) == 0 && a.measure == (text.Unit{}) || held[a.term] == 0 {
 			continue
 		}
 		said, other := 0, 0
@@ -139,8 +125,10 @@ func (w *weigher) otherMeasures(held []float64, content string) {
 			for next < len(words) && (words[next].Folded == "to" || isNumber(words[next].Folded)) {
 				next++ // "10 to 25 kg"
 			}
-			if next < len(words) && measureOf[words[next].Folded] != "" && measureOf[words[next].Folded] != a.measure {
-				other++
+			if next < len(words) && !w.counts(a, words[next]) {
+				if _, measured := text.UnitOf(words[next].Folded); measured {
+					other++
+				}
 			}
 		}
 		if said > 0 && said == other {

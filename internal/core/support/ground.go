@@ -132,7 +132,7 @@ func (c Checker) hold(says statement, g *ground) (h holding) {
 	var all, held float64
 	english := c.Analyzer.English()
 	for _, t := range c.Analyzer.Telling(says.turned) {
-		if _, isUnit := units[t.Word]; isUnit || frame[t.Word] || text.IsTime(t.Word) || numberWords[t.Word] != "" || isWeekday(t.Word) {
+		if _, isUnit := text.UnitOf(t.Word); isUnit || frame[t.Word] || text.IsTime(t.Word) || numberWords[t.Word] != "" || isWeekday(t.Word) {
 			continue // numbers and times have been looked at
 		}
 		weight := 1.0
@@ -266,7 +266,7 @@ func (c Checker) unbound(says statement, g *ground) (quantity, bool) {
 	for _, clause := range says.parts {
 		var terms []text.Term
 		for _, t := range c.Analyzer.Telling(clause.turned) {
-			if _, unit := units[t.Word]; !frame[t.Word] && !t.Light && !unit && !text.IsTime(t.Word) && numberWords[t.Word] == "" && g.holds(c.Analyzer, c.stem(t.Word)) {
+			if _, unit := text.UnitOf(t.Word); !frame[t.Word] && !t.Light && !unit && !text.IsTime(t.Word) && numberWords[t.Word] == "" && g.holds(c.Analyzer, c.stem(t.Word)) {
 				terms = append(terms, t)
 			}
 		}

@@ -108,41 +108,14 @@ var numberWords = map[string]string{
 	"due": "2", "tre": "3", "quattro": "4", "cinque": "5", "twee": "2", "drie": "3", "vijf": "5",
 }
 
-// units are what durations and measures are counted in, and how many of the smallest of
-// their kind one of them has.
-var units = map[string]struct {
-	kind string
-	of   float64
-}{}
-
-func init() {
-	for kind, words := range map[string]map[float64]string{
-		"minutes": {1: "minute minutes min mins minuten minuto minutos minuti minuut", 60: "hour hours hr hrs stunde stunden heure heures hora horas ora ore uur"},
-		"days":    {1: "day days tag tage tagen jour jours día días dia dias giorno giorni dag dagen", 7: "week weeks woche wochen semaine semaines semana semanas settimana settimane weken"},
-		"months":  {1: "month months monat monate monaten mois mes meses mese mesi maand maanden", 12: "year years yr yrs jahr jahre jahren an ans année années año años anno anni jaar"},
-		"metres":  {1: "metre metres meter meters m", 0.01: "cm centimetre centimetres", 1000: "km kilometre kilometres kilometer kilometers", 1609: "mile miles"},
-		"grams":   {1000: "kg kilo kilos kilogram kilograms", 1: "g gram grams"},
-	} {
-		for of, list := range words {
-			for _, word := range strings.Fields(list) {
-				units[word] = struct {
-					kind string
-					of   float64
-				}{kind, of}
-			}
-		}
-	}
-}
-
 func counted(m []string) (kind, value string) {
 	value = plain(m[1])
 	if word, ok := numberWords[strings.ToLower(m[1])]; ok {
 		value = word
 	}
-	unit := strings.ToLower(m[3])
-	if u, ok := units[unit]; ok && m[2] == "" {
+	if u, ok := text.UnitOf(strings.ToLower(m[3])); ok && m[2] == "" {
 		if n, err := strconv.ParseFloat(value, 64); err == nil {
-			return u.kind, strconv.FormatFloat(n*u.of, 'f', -1, 64)
+			return u.Kind, strconv.FormatFloat(n*u.Of, 'f', -1, 64)
 		}
 	}
 	return "", value
