@@ -103,8 +103,14 @@ const wordsBeside = 0.3
 // Examples is how near the examples are, all in all.
 func (n Nearness) Examples() float64 { return Likeness{n.Meaning, n.Match, n.Words}.All() }
 
-// Knowledge is how near the nearest passage is, in the same measure.
-func (n Nearness) Knowledge() float64 { return n.Known + n.KnownMatch }
+// Knowledge is how near the nearest passage is, in the same measure. While the tokens of passages
+// are not known, they are taken to match as well as the meaning does.
+func (n Nearness) Knowledge() float64 {
+	if n.KnownMatch == 0 {
+		return 2 * n.Known
+	}
+	return n.Known + n.KnownMatch
+}
 
 // Like returns how like a question is to the nearest of some examples, by words
 // or by meaning, 0 to 1.

@@ -241,3 +241,12 @@ func TestWhatIsForbiddenStaysForbidden(t *testing.T) {
 		t.Errorf("the crew is told again: %+v", d.Trace.Passed)
 	}
 }
+
+// While the tokens of passages are not known yet, a bot keeps what it knows.
+func TestWhatIsKnownByMeaningAloneIsNotPassed(t *testing.T) {
+	s, _ := brackwater(t)
+	s.Finder.Tokens = nil
+	if d, reply := talk(t, s, dialogue.Result{}, "can i take my bike on the boat?"); d.Bot != "front-desk" || !strings.Contains(reply, "£2.50") {
+		t.Errorf("%s says %q", d.Bot, reply)
+	}
+}
