@@ -293,6 +293,23 @@ func TestWordsAloneFind(t *testing.T) {
 
 // In another language than English passages are found by their words, without the
 // words that carry grammar only, and nothing is mended into English.
+// A heading that holds all that is asked about, in these words or others, is offered at least.
+func TestWhatAHeadingNamesIsLikely(t *testing.T) {
+	f := finder(t, pier.Passages())
+	for _, asked := range []string{"do you have opening hours?", "any lost things?"} {
+		if found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, ""); found.Likely < likelyHeading {
+			t.Errorf("%q: likely %.2f: %q first", asked, found.Likely, found.Candidates[0].Trail)
+		}
+	}
+	if found := f.Find(t.Context(), Part{Text: "do you have any vacancies?", Kind: Question}, ""); found.Likely >= likelyHeading {
+		t.Errorf("vacancies are likely in %q", found.Candidates[0].Trail)
+	}
+	vacancies := knowledge.Document{Sections: append([]knowledge.Section{{Trail: []string{"Handbook", "Jobs"}, Text: "We look for deck hands from May on. Write a few lines to the captain."}}, pier.Sections...)}
+	if found := finder(t, vacancies.Passages()).Find(t.Context(), Part{Text: "do you have any vacancies?", Kind: Question}, ""); found.Likely < likelyHeading {
+		t.Errorf("vacancies are not likely under jobs: %.2f", found.Likely)
+	}
+}
+
 func TestAnotherLanguageIsSearchedByItsWords(t *testing.T) {
 	var passages []knowledge.Passage
 	for i, said := range []string{"Los perros viajan gratis si van atados.", "Una bicicleta cuesta dos euros por viaje.", "La taquilla abre a las siete y media."} {

@@ -231,12 +231,19 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		found.Candidates[i].Features.Length = float64(wide.length) / 10
 	}
 	found.Likely = own.trust(found.Candidates, weights)
+	if slices.ContainsFunc(found.Candidates[:min(choices, len(found.Candidates))], own.isHeading) {
+		found.Likely = max(found.Likely, likelyHeading)
+	}
 	f.doubt(ctx, found)
 	for i := range found.Candidates {
 		found.Candidates[i].sentences, found.Candidates[i].heads = nil, nil // what is remembered need not hold them
 	}
 	return found, own.aim.Known() || f.Vectors == nil
 }
+
+// likelyHeading is how likely one of the first three answers at least, if its heading holds all
+// that was asked about: "do you have vacancies?" is about what stands under "Jobs".
+const likelyHeading = 0.5
 
 // What decides between two of which the checker is about as sure: that one holds so much more of
 // the question's telling words, and among them the one for which it finds nothing in the other.

@@ -288,6 +288,16 @@ func (w *weigher) headed(c Candidate) bool {
 	})
 }
 
+// isHeading reports whether the heading of a candidate holds all telling words of the question.
+func (w *weigher) isHeading(c Candidate) bool {
+	for i, t := range w.q.terms {
+		if !t.Light && c.heads[i] <= outerHeld {
+			return false
+		}
+	}
+	return w.telling > 0
+}
+
 // bringsUp reports whether something holds of all terms that a follow-up brings up itself, of
 // which there must be one.
 func (w *weigher) bringsUp(holds func(term int) bool) bool {

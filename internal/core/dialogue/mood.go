@@ -9,7 +9,7 @@ import (
 )
 
 var (
-	wish = regexp.MustCompile(`(?i)\b(?:(?:talk|speak|chat|write|get through|connect(?: me)?|transfer(?: me)?|put me through|pass me(?: on)?) (?:to|with) (?:a |an |the |your |another |some ?)?(?:real |actual |live |human )*(?:person|human|being|someone|somebody|one|people|agent|operator|colleague|manager|supervisor|staff|member of staff|team|employee|adviser|advisor|representative|customer service|boss|one of you)|(?:real|actual|live) (?:person|human)|human (?:please|being|agent|help)|(?:a|an) (?:person|human|agent|operator)[, ]+please|(?:i )?(?:want|need|would like|'d like) (?:a|an|some) (?:real )?(?:human|person|agent|operator)(?: to (?:help|answer|talk))?|(?:call|ring|phone) me(?: back)?|let me (?:talk|speak) to)\b`)
+	wish = regexp.MustCompile(`(?i)\b(?:(?:talk|speak|chat|write|get through|connect(?: me)?|transfer(?: me)?|put me through|pass me(?: on)?) (?:to|with) (?:a |an |the |your |another |some ?)?(?:real |actual |live |human )*(?:person|human|being|someone|somebody|one|people|agent|operator|colleague|manager|supervisor|staff|member of staff|team|employee|adviser|advisor|representative|customer service|boss|owner|director|(?:person|someone|somebody|whoever is|one) in charge|one of you)|(?:real|actual|live) (?:person|human)|human (?:please|being|agent|help)|(?:a|an) (?:person|human|agent|operator)[, ]+please|(?:i )?(?:want|need|would like|'d like) (?:a|an|some) (?:real )?(?:human|person|agent|operator)(?: to (?:help|answer|talk))?|(?:call|ring|phone) me(?: back)?|let me (?:talk|speak) to)\b`)
 	// A question about persons in general is not a wish for one.
 	notWish = regexp.MustCompile(`(?i)\b(?:how many|per|each|one|another|disabled) person\b`)
 

@@ -273,6 +273,7 @@ func TestWhatIsNotAskedOfAModel(t *testing.T) {
 		"a model that rests":    {func(s *dialogue.Snapshot) { s.Model.Resting = "the model failed 3 times in a row" }, dogs, "3 times"},
 		"a greeting":            {func(*dialogue.Snapshot) {}, "Hello!", ""},
 		"a wish for a person":   {func(*dialogue.Snapshot) {}, "Can I talk to a person please?", ""},
+		"a wish for the owner":  {func(*dialogue.Snapshot) {}, "can i speak to the owner", ""},
 		"an angry customer":     {func(*dialogue.Snapshot) {}, "This is ridiculous! I have had enough of you!!", ""},
 		"what a person answers": {func(s *dialogue.Snapshot) { s.State.Lead = dialogue.LedByPerson }, dogs, ""},
 	} {

@@ -30,13 +30,18 @@ func newAlike(a *Analyzer) *alike {
 		if line == "" || line[0] == '#' {
 			continue
 		}
-		words, phrases, _ := strings.Cut(line, "|")
-		var group []string
-		for _, word := range Words(strings.ReplaceAll(words, "-", "")) {
-			if stem := a.Stem(word.Folded); !slices.Contains(group, stem) {
-				group = append(group, stem)
+		if named, kind, ok := strings.Cut(line, ">"); ok {
+			for _, stem := range a.stemsOf(named) {
+				for _, kind := range a.stemsOf(kind) {
+					if !slices.Contains(k.stems[stem], kind) {
+						k.stems[stem] = append(k.stems[stem], kind)
+					}
+				}
 			}
+			continue
 		}
+		words, phrases, _ := strings.Cut(line, "|")
+		group := a.stemsOf(words)
 		for _, stem := range group {
 			for _, other := range group {
 				if other != stem && !slices.Contains(k.stems[stem], other) {
@@ -49,13 +54,28 @@ func newAlike(a *Analyzer) *alike {
 			for _, word := range Words(words) {
 				p.words = append(p.words, word.Folded)
 			}
-			if len(p.words) > 0 {
-				p.stems = group
+			if len(p.words) == 0 {
+				continue
+			}
+			at := slices.IndexFunc(k.phrases, func(other phrase) bool { return slices.Equal(other.words, p.words) })
+			if at < 0 {
+				at = len(k.phrases)
 				k.phrases = append(k.phrases, p)
 			}
+			k.phrases[at].stems = append(k.phrases[at].stems, group...)
 		}
 	}
 	return k
+}
+
+// stemsOf returns the stems of words, each once.
+func (a *Analyzer) stemsOf(words string) (stems []string) {
+	for _, word := range Words(strings.ReplaceAll(words, "-", "")) {
+		if stem := a.Stem(word.Folded); !slices.Contains(stems, stem) {
+			stems = append(stems, stem)
+		}
+	}
+	return stems
 }
 
 // extend adds what customers say for a word of the texts; what begins with "-" is taken

@@ -113,6 +113,14 @@ func TestEverydayWordsStandForOneAnother(t *testing.T) {
 	if len(found) != 1 || !slices.Contains(found[0].Stems, a.Stem("delete")) {
 		t.Errorf("turns of phrase: %+v", found)
 	}
+	if !slices.Contains(a.Alike(a.Stem("France")), a.Stem("abroad")) {
+		t.Error("france does not stand for abroad")
+	}
+	for _, other := range []string{"france", "germany"} {
+		if slices.Contains(a.Alike(a.Stem("abroad")), a.Stem(other)) || slices.Contains(a.Alike(a.Stem("spain")), a.Stem(other)) {
+			t.Errorf("abroad, or another country, stands for %s", other)
+		}
+	}
 	if russian := NewAnalyzer("ru", nil); russian.Alike("x") != nil || russian.Phrases(nil) != nil {
 		t.Error("another language has English groups")
 	}
