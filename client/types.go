@@ -205,6 +205,8 @@ type Document struct {
 	Version   int       `json:"version" required:"true"`
 	UpdatedAt time.Time `json:"updated_at" required:"true"`
 	UsedBy    []string  `json:"used_by,omitempty" description:"The documents that refer to it; in a single document only."`
+
+	Keys []FieldChoice `json:"keys,omitempty" description:"What other documents may state about it by key, as it is live: a sheet's columns, the details that a tool wants."`
 }
 
 // DocumentKind is a kind of documents.
@@ -233,6 +235,7 @@ type EntryKind struct {
 	Group   string          `json:"group,omitempty" description:"Those that belong together."`
 	Main    string          `json:"main,omitempty" description:"The field that may stand behind the name alone."`
 	Missing string          `json:"missing,omitempty" description:"What is not there yet for it to work."`
+	Ends    bool            `json:"ends,omitempty" description:"Nothing behind it in its list is reached, unless it has an if."`
 	Fields  []DocumentField `json:"fields,omitempty"`
 }
 
@@ -275,6 +278,8 @@ type DocumentField struct {
 	Fields  []DocumentField `json:"fields,omitempty" description:"Of each block."`
 	Adds    string          `json:"adds,omitempty" description:"What one more is called."`
 	If      *OnlyIf         `json:"if,omitempty" description:"It is asked for only then."`
+	Keys    string          `json:"keys,omitempty" description:"Of pairs and cells: the key of the field beside it that names the document whose keys they are."`
+	Values  string          `json:"values,omitempty" description:"What may be put into its texts: contact, the fields of the contact; or the key of the details of this document."`
 	Beside  string          `json:"beside,omitempty" description:"Of details: the key of the blocks, by the same names, that say more of each."`
 }
 

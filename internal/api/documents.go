@@ -46,7 +46,7 @@ func listKinds(q *request) (client.DocumentKindPage, error) {
 			kind.Entries = map[string][]client.EntryKind{}
 			for list, of := range k.Entries() {
 				for _, e := range of {
-					kind.Entries[list] = append(kind.Entries[list], client.EntryKind{Name: e.Name, Label: e.Label, About: e.About, Group: e.Group, Main: e.Main, Missing: e.Missing, Fields: fieldsOf(e.Fields)})
+					kind.Entries[list] = append(kind.Entries[list], client.EntryKind{Name: e.Name, Label: e.Label, About: e.About, Group: e.Group, Main: e.Main, Missing: e.Missing, Ends: e.Ends, Fields: fieldsOf(e.Fields)})
 				}
 			}
 		}
@@ -66,7 +66,7 @@ func listKinds(q *request) (client.DocumentKindPage, error) {
 
 func fieldsOf(list []document.Field) (fields []client.DocumentField) {
 	for _, f := range list {
-		field := client.DocumentField{Key: f.Key, Label: f.Label, About: f.About, As: string(f.As), Example: f.Example, Default: f.Default, Needed: f.Needed, Of: f.Of, Fit: f.Fit, Fields: fieldsOf(f.Fields), Adds: f.Adds, If: (*client.OnlyIf)(f.If), Beside: f.Beside}
+		field := client.DocumentField{Key: f.Key, Label: f.Label, About: f.About, As: string(f.As), Example: f.Example, Default: f.Default, Needed: f.Needed, Of: f.Of, Fit: f.Fit, Fields: fieldsOf(f.Fields), Adds: f.Adds, If: (*client.OnlyIf)(f.If), Keys: f.Keys, Values: f.Values, Beside: f.Beside}
 		for _, choice := range f.Choices {
 			field.Choices = append(field.Choices, client.FieldChoice(choice))
 		}
@@ -83,7 +83,7 @@ func listDocuments(q *request) (page client.DocumentPage, err error) {
 	list, err := q.workspace.Store().Documents(q.Request.Context(), kind.Name)
 	page.Items = make([]client.Document, len(list))
 	for i, d := range list {
-		page.Items[i] = documentOf(d)
+		page.Items[i] = q.documentOf(d)
 	}
 	return page, err
 }
@@ -134,6 +134,15 @@ func documentOf(d store.Document) client.Document {
 	return client.Document{Kind: d.Kind, Name: d.Name, Text: d.Text, Version: d.Version, UpdatedAt: d.UpdatedAt}
 }
 
+// documentOf is a document that is there, with its keys.
+func (q *request) documentOf(d store.Document) client.Document {
+	shown := documentOf(d)
+	for _, key := range q.workspace.Documents.Keys(d.Kind, d.Name) {
+		shown.Keys = append(shown.Keys, client.FieldChoice(key))
+	}
+	return shown
+}
+
 func renameDocument(q *request, in client.Rename) (client.Document, error) {
 	kind, err := q.kind()
 	if err != nil {
@@ -167,7 +176,7 @@ func (q *request) documentNamed(kind document.Kind, name string) (client.Documen
 		names[i] = d.Name
 		if d.Name == name {
 			q.Header("ETag", fmt.Sprintf("%q", strconv.Itoa(d.Version)))
-			shown := documentOf(d)
+			shown := q.documentOf(d)
 			shown.UsedBy = q.workspace.Documents.Dependents(kind.Name, d.Name)
 			return shown, nil
 		}

@@ -90,6 +90,15 @@ func (d *Documents) Settings() workspace.Settings { return d.w.config.Load().set
 
 func (d *Documents) privateSources() []string { return d.w.config.Load().private }
 
+// Keys returns what others may state about a live document by key, nil if it is none that
+// says so.
+func (d *Documents) Keys(kind, name string) []document.Choice {
+	if keyed, ok := d.w.config.Load().Find(kind, name).(document.Keyed); ok {
+		return keyed.Keys()
+	}
+	return nil
+}
+
 // Faults returns the documents that cannot be used, and why.
 func (d *Documents) Faults() []string { return d.w.config.Load().faults }
 

@@ -3,6 +3,8 @@ package engine
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -27,12 +29,20 @@ func (w *Workspace) house(ctx context.Context, drafts map[string]*flow.Flow) reh
 			if ch := w.Channels.named(name); ch != nil {
 				return ch.Channel, ch.abilities, true
 			}
-			if name == "" {
-				for _, ch := range *w.Channels.open.Load() {
-					return ch.Channel, ch.abilities, true
-				}
+			if name != "" {
+				return workspace.Channel{}, workspace.Abilities{}, false
 			}
-			return workspace.Channel{}, workspace.Abilities{}, false
+			open := *w.Channels.open.Load()
+			if len(open) > 0 {
+				first := open[slices.Min(slices.Collect(maps.Keys(open)))]
+				return first.Channel, first.abilities, true
+			}
+			// Nobody can write yet; it is tried all the same.
+			ch := trialChannel.Channel
+			if bots := config.Names("bot"); len(bots) > 0 {
+				ch.Bot = bots[0]
+			}
+			return ch, trialChannel.abilities, true
 		},
 		Snapshot: func(name string) (dialogue.Snapshot, bool) {
 			desk, err := w.Desk(name)

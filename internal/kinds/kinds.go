@@ -136,7 +136,7 @@ address: https://clients.example.org/api
 		},
 		{
 			Name: "sheet", Plural: "sheets", Title: "Sheets",
-			About:  "Tables that rows are written to.",
+			About:  "Tables that bots and flows write rows to: enquiries, bookings, complaints. Any spreadsheet program opens them.",
 			Shapes: []any{workspace.Sheet{}}, Parse: as(workspace.ParseSheet), Example: `sheet: enquiries
 title: Enquiries
 columns: [Received, Name, E-mail, About]
@@ -144,7 +144,7 @@ columns: [Received, Name, E-mail, About]
 		},
 		{
 			Name: "tool", Plural: "tools", Title: "Tools",
-			About:  "Calls to other systems that bots may make to answer.",
+			About:  "What bots look up in other systems to answer, or have done there: a timetable, an order, a booking.",
 			Shapes: []any{tool.Tool{}}, Parse: as(tool.Parse), Example: `tool: tides
 title: Tides
 connection: harbour
@@ -196,7 +196,7 @@ escalate:
 		ch,
 		{
 			Name: "form", Plural: "forms", Title: "Forms",
-			About:  "Pages that customers fill in and send; flows start by them.",
+			About:  "Pages that customers fill in and send; a flow goes on from there.",
 			Shapes: []any{workspace.Form{}}, Parse: as(workspace.ParseForm), Example: `form: group-enquiry
 title: Group enquiry
 about: Tell us about your group, and we send you a quote.
@@ -209,7 +209,7 @@ thanks: Thank you. The quote is on its way.
 		},
 		{
 			Name: "flow", Plural: "flows", Title: "Flows", Drafts: true,
-			About:  "What happens step by step when something happens.",
+			About:  "What happens step by step when something happens: a request is taken, a silent customer is reminded, a form is followed up.",
 			Schema: Language.Schema, Parse: as(Language.Parse), Look: Language.Look, Mentions: Language.Mentions, Form: Language.Form, Entries: Language.Entries, Example: `flow: thanks
 title: Thanks for a kind word
 when:

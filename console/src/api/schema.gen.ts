@@ -6231,6 +6231,8 @@ export interface components {
             tags: string[];
         };
         Document: {
+            /** @description What other documents may state about it by key, as it is live: a sheet's columns, the details that a tool wants. */
+            keys?: components["schemas"]["FieldChoice"][];
             kind: string;
             name: string;
             /** @description YAML. */
@@ -6266,11 +6268,15 @@ export interface components {
             if?: components["schemas"]["OnlyIf"];
             /** @description In the document, or in the block that the field belongs to; a dot leads into a block. */
             key: string;
+            /** @description Of pairs and cells: the key of the field beside it that names the document whose keys they are. */
+            keys?: string;
             label: string;
             /** @description It cannot be left out. */
             needed?: boolean;
             /** @description The kind of what it names: a kind of documents, source, field, stage or tag. Of a text, kinds that it may name, after their kind: team/crew. */
             of?: string;
+            /** @description What may be put into its texts: contact, the fields of the contact; or the key of the details of this document. */
+            values?: string;
         };
         DocumentFile: {
             file: string;
@@ -6335,6 +6341,8 @@ export interface components {
         EntryKind: {
             /** @description What it does. */
             about?: string;
+            /** @description Nothing behind it in its list is reached, unless it has an if. */
+            ends?: boolean;
             fields?: components["schemas"]["DocumentField"][];
             /** @description Those that belong together. */
             group?: string;

@@ -29,6 +29,8 @@ type Field struct {
 	Fields  []Field  `yaml:"fields"`  // of each block
 	Adds    string   `yaml:"adds"`    // what one more is called: a rule
 	If      *OnlyIf  `yaml:"if"`      // it is shown only then
+	Keys    string   `yaml:"keys"`    // of pairs and cells: the key of the field beside it that names the document whose Keys they are
+	Values  string   `yaml:"values"`  // what may be put into its texts, beside what the document is told of: contact, the fields of the contact, or the key of the details of this document
 	Beside  string   `yaml:"beside"`  // of details: the key of the blocks of Fields, by the same names, that say more of each
 }
 
@@ -71,6 +73,7 @@ type EntryKind struct {
 	Group   string  `yaml:"group"` // those that belong together
 	Main    string  `yaml:"main"`
 	Missing string  `yaml:"missing"` // what is not there yet for it to work; "" if all is
+	Ends    bool    `yaml:"ends"`    // nothing behind it in its list is reached, unless it has an "if"
 	Fields  []Field `yaml:"fields"`
 }
 

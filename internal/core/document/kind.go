@@ -42,6 +42,13 @@ type Held interface {
 	Hold(Directory) []Finding
 }
 
+// Keyed is a document that says what others may state about it by key, in order: a sheet its
+// columns, a tool the details that it wants.
+type Keyed interface {
+	Document
+	Keys() []Choice
+}
+
 // A Kind is a kind of document. All that differs between kinds stands here: the
 // engine, the API, the command line and the console work from the table of kinds
 // (internal/kinds) and know none by name.

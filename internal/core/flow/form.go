@@ -45,7 +45,7 @@ func (l *Language) Entries() map[string][]document.EntryKind {
 			beside = slices.DeleteFunc(slices.Clone(beside), func(f Field) bool { return f.Name == "save" })
 		}
 		fields := slices.Concat(k.Fields, slices.DeleteFunc(slices.Clone(beside), func(f Field) bool { return fieldNamed(k.Fields, f.Name) != nil }))
-		entries[stepEntries] = append(entries[stepEntries], document.EntryKind{Name: k.Name, Label: labelled(k.Name), About: k.About, Group: k.Group, Main: k.Main, Missing: k.Missing, Fields: allFields(fields)})
+		entries[stepEntries] = append(entries[stepEntries], document.EntryKind{Name: k.Name, Label: labelled(k.Name), About: k.About, Group: k.Group, Main: k.Main, Missing: k.Missing, Ends: k.Ends, Fields: allFields(fields)})
 	}
 	return entries
 }
@@ -70,7 +70,7 @@ func fieldsOf(f Field, within string) []document.Field {
 	if field.Label == "" {
 		field.Label = labelled(f.Name)
 	}
-	if strings.EqualFold(strings.TrimSuffix(f.About, "."), field.Label) {
+	if strings.EqualFold(strings.TrimPrefix(strings.TrimSuffix(f.About, "."), "The "), strings.TrimPrefix(field.Label, "The ")) {
 		field.About = "" // the label says it
 	}
 	switch f.Type {
@@ -102,7 +102,7 @@ func fieldsOf(f Field, within string) []document.Field {
 	case Name:
 		field.As, field.Of = naming(f.Kind)
 	case Cells:
-		field.As = document.AsCells
+		field.As, field.Of, field.Keys = document.AsCells, f.Kind, f.Keys
 	case Texts:
 		field.As = document.AsTexts
 	case Objects:

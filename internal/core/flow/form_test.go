@@ -132,6 +132,33 @@ steps:
 	}
 }
 
+// A step or start that is only begun reads as that, without a hole in its sentence.
+func TestWhatIsOnlyBegunReadsAsThat(t *testing.T) {
+	reads := func(text string) (words []string) {
+		f, _ := whole.Parse("f", []byte(text)) // what is begun is not right yet
+		for _, s := range append(f.ExplainStarts(), f.Explain()...) {
+			words = append(words, s.Words)
+			if strings.Contains(s.Words, flow.Quote("")) || strings.Contains(s.Words, "  ") || strings.Contains(s.Words, " .") || strings.Contains(s.Words, ": .") {
+				t.Errorf("it reads %q", s.Words)
+			}
+		}
+		return words
+	}
+	for _, k := range steps.All {
+		if words := reads("flow: f\nwhen: by hand\nsteps:\n  - " + k.Name + ":\n"); len(words) != 3 {
+			t.Errorf("the step %s reads %q", k.Name, words)
+		}
+	}
+	for _, k := range triggers.All {
+		if words := reads("flow: f\nwhen:\n  - " + k.Name + ":\nsteps:\n  - say: Hello\n"); len(words) != 3 {
+			t.Errorf("the start %s reads %q", k.Name, words)
+		}
+	}
+	if words := reads("flow: f\nwhen: by hand\nsteps:\n  - record: { sheet: enquiries }\n  - ask: \"How many?\"\n"); words[2] != "Record: not complete yet." || words[3] != "Ask “How many?”: not complete yet." {
+		t.Errorf("what is half there reads %q", words)
+	}
+}
+
 // A flow names documents at places; a name in what is said is none.
 func TestMentionsAreWhereDocumentsAreNamed(t *testing.T) {
 	const text = `flow: f

@@ -45,6 +45,7 @@ type Field struct {
 	Required bool
 	Choices  []string      // of a Choice
 	Kind     string        // of a Name: the kind of document that is named; people: person/x, team/x, bot/x; stage, tag, field, zone
+	Keys     string        // of Cells: the Name beside it that names the document, of Kind, whose keys they are
 	Of       []Field       // of an Object, or of each of Objects
 	Least    float64       // of a Number
 	Most     float64       // of a Number; 0: 1,000,000

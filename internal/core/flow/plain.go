@@ -2,6 +2,7 @@ package flow
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -21,6 +22,10 @@ type Sentence struct {
 func (f *Flow) Starts() string {
 	starts := make([]string, 0, len(f.Triggers))
 	for _, t := range f.Triggers {
+		if t.lacks(t.Kind.Fields) {
+			starts = append(starts, "by "+t.Kind.Name+", which is not complete yet")
+			continue
+		}
 		starts = append(starts, "when "+t.Kind.Plain(t))
 	}
 	return strings.Join(starts, ", or ")
@@ -29,7 +34,7 @@ func (f *Flow) Starts() string {
 // ExplainStarts tells each trigger as a sentence.
 func (f *Flow) ExplainStarts() (list []Sentence) {
 	for _, t := range f.Triggers {
-		list = append(list, Sentence{Line: t.At.Line, Path: strconv.Itoa(t.Index), Words: Ended("When " + t.Kind.Plain(t))})
+		list = append(list, Sentence{Line: t.At.Line, Path: strconv.Itoa(t.Index), Words: t.words()})
 	}
 	return list
 }
@@ -73,8 +78,37 @@ func (f *Flow) Names() []string {
 	return sortedKeys(names)
 }
 
-// Words say what the step does, without those in its blocks.
-func (s *Step) Words() string { return Ended(strings.TrimSuffix(s.Kind.Plain(s), ".")) }
+// Words say what the step does, without those in its blocks; of one that is only begun, what it
+// has so far.
+func (s *Step) Words() string {
+	said := s.Kind.Plain(s)
+	if !s.lacks(s.Kind.Fields) && (len(s.Args) > 0 || !strings.Contains(said, Quote(""))) {
+		return Ended(strings.TrimSuffix(said, "."))
+	}
+	said = labelled(s.Kind.Name)
+	if main := s.Raw(s.Kind.Main); main != "" {
+		said += " " + Quote(main)
+	}
+	return said + notComplete
+}
+
+// words say when the trigger fires; of one that is only begun, that it is.
+func (t *Trigger) words() string {
+	if t.lacks(t.Kind.Fields) {
+		return labelled(t.Kind.Name) + notComplete
+	}
+	return Ended("When " + t.Kind.Plain(t))
+}
+
+// notComplete is said behind the name of a step or trigger that lacks something.
+const notComplete = ": not complete yet."
+
+// lacks reports whether something that is needed of some fields is not there.
+func (a Args) lacks(fields []Field) bool {
+	return slices.ContainsFunc(fields, func(f Field) bool {
+		return f.Required && f.Type != Steps && f.Type != Objects && !a.Has(f.Name)
+	})
+}
 
 // uncapped is a sentence that goes on from another.
 func uncapped(s string) string {

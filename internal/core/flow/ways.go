@@ -11,7 +11,7 @@ func (c *Checking) block(b *Block, known scope) scope {
 	for i, s := range b.Steps {
 		if known == nil {
 			if !c.never {
-				c.Wrong(s.At, "this is never reached: line %d always ends the run before it", b.Steps[i-1].At.Line)
+				c.Wrong(s.At, "this is never reached: the step before it, in line %d, always ends the run", b.Steps[i-1].At.Line)
 			}
 			c.never = true
 			known = scope{}.with(sortedKeys(c.kinds)...)

@@ -75,6 +75,19 @@ func stringsOf(v any) (list []string) {
 	return list
 }
 
+// Keys is document.Keyed's: the arguments, required ones first.
+func (t Tool) Keys() []document.Choice {
+	list := t.ArgumentList()
+	keys := make([]document.Choice, len(list))
+	for i, a := range list {
+		keys[i] = document.Choice{Value: a.Name, Label: a.Name}
+		if a.Required {
+			keys[i].About = "needed"
+		}
+	}
+	return keys
+}
+
 // Settle makes of what was taken out of a talk, or out of what a model says, the arguments of
 // a call: what may not come from there is left out, what is fixed, remembered or holds
 // otherwise is added. It returns the first required argument that is still missing, if any.

@@ -20,6 +20,15 @@ func (s Sheet) Named() string { return s.Name }
 // Refers is document.Document's.
 func (s Sheet) Refers() []document.Reference { return nil }
 
+// Keys is document.Keyed's: the columns.
+func (s Sheet) Keys() []document.Choice {
+	keys := make([]document.Choice, len(s.Columns))
+	for i, column := range s.Columns {
+		keys[i] = document.Choice{Value: column, Label: column}
+	}
+	return keys
+}
+
 // ToSheet returns the reference of a document to a sheet with some columns.
 func ToSheet(path, name string, columns []string) document.Reference {
 	return document.Reference{Path: path, Kind: "sheet", Name: name, Unfit: func(d document.Document) string {

@@ -7,7 +7,8 @@ import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { Drafts, useDraftsApart } from "../../parts/Drafts"
 import { DocumentEditor } from "../../parts/DocumentEditor"
-import { Empty, Head, Wrong } from "../../parts/Says"
+import { NoneHere } from "../../parts/NoneHere"
+import { Head, Wrong } from "../../parts/Says"
 import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
 import { NewBot } from "./NewBot"
 import { Notes } from "./Notes"
@@ -55,20 +56,14 @@ export default function Bots() {
         )}
       </Head>
       <Wrong error={bots.error} />
-      {bots.isSuccess && !named && name && !fresh && (
-        <Empty title={`There is no bot called ${name}`}>
-          <Link className="text-sea underline" to="/bots">
-            Show those that are there
-          </Link>
-        </Empty>
-      )}
-      {bots.isSuccess && !named && !name && !fresh && (
-        <Empty title="There is no bot yet">
-          <Link className="text-sea underline" to="/bots?new=choose">
-            Make the first one
-          </Link>
-          ; you begin from one of ours.
-        </Empty>
+      {bots.isSuccess && !named && !fresh && (
+        <NoneHere
+          plural="bots"
+          name={name}
+          title="There is no bot yet"
+          to="/bots?new=choose"
+          act="Make the first one"
+        />
       )}
       {fresh === "choose" && kind && bots.isSuccess && (
         <NewBot

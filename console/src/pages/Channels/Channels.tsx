@@ -7,7 +7,8 @@ import { Beginnings } from "../../parts/Beginnings"
 import { Button } from "../../parts/Button"
 import { DocumentEditor, nameIn } from "../../parts/DocumentEditor"
 import { SideList } from "../../parts/SideList"
-import { Empty, Head, Wrong } from "../../parts/Says"
+import { NoneHere } from "../../parts/NoneHere"
+import { Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { LiveCheck } from "../../parts/LiveCheck"
 import { readYAML, withValue } from "../../parts/yaml"
@@ -118,11 +119,13 @@ export default function Channels() {
           </div>
         )}
         {!fresh && !chosen && list.isSuccess && (
-          <Empty title={name ? `There is no channel called ${name}` : "Nobody can write yet"}>
-            <Link className="text-sea underline" to={name ? "/channels" : "/channels?new=choose"}>
-              {name ? "Show those that are there" : "Add a way in"}
-            </Link>
-          </Empty>
+          <NoneHere
+            plural="channels"
+            name={name}
+            title="Nobody can write yet"
+            to="/channels?new=choose"
+            act="Add a way in"
+          />
         )}
       </div>
     </>

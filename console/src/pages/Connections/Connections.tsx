@@ -9,7 +9,8 @@ import { Button } from "../../parts/Button"
 import { DocumentEditor } from "../../parts/DocumentEditor"
 import { readYAML } from "../../parts/yaml"
 import { SideList } from "../../parts/SideList"
-import { Empty, Head, Wrong } from "../../parts/Says"
+import { NoneHere } from "../../parts/NoneHere"
+import { Head, Wrong } from "../../parts/Says"
 import { Consent, ConsentClient } from "./Consent"
 import { ModelField, Temperature } from "./Model"
 import { Secret } from "./Secret"
@@ -119,11 +120,13 @@ export default function Connections() {
           </div>
         )}
         {!fresh && !chosen && list.isSuccess && (
-          <Empty title={name ? `There is no connection called ${name}` : "Nothing is connected yet"}>
-            <Link className="text-sea underline" to={name ? "/connections" : "/connections?new=choose"}>
-              {name ? "Show those that are there" : "Connect something"}
-            </Link>
-          </Empty>
+          <NoneHere
+            plural="connections"
+            name={name}
+            title="Nothing is connected yet"
+            to="/connections?new=choose"
+            act="Connect something"
+          />
         )}
       </div>
     </>

@@ -6,6 +6,7 @@ import { Button } from "../../parts/Button"
 import { CodeArea, type Lines } from "../../parts/CodeArea"
 import { useInAddress } from "../../parts/address"
 import { nameIn } from "../../parts/DocumentEditor"
+import { fieldValues } from "../../parts/form/names"
 import { DocumentForm, unplaced } from "../../parts/form/DocumentForm"
 import { Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
@@ -75,9 +76,10 @@ function Editor({ flow, text: begin }: { flow?: Schemas["FlowDetail"]; text: str
   const listed = asText || !kind ? findings : findings.filter(f => unplaced(kind, text, [f]).length > 0)
   const declared = useQuery({ queryKey: ["declared"], queryFn: api.declared })
   const names = [
-    ...(said.data?.names ?? []),
-    ...(declared.data?.fields ?? []).map(f => `contact.${f.field}.orValue('')`),
-    "message.text",
+    ...(said.data?.names ?? []).map(name => ({ name, title: name })),
+    ...fieldValues(declared.data?.fields ?? []),
+    { name: "message.text", title: "what the customer wrote" },
+    { name: "now", title: "the time" },
   ]
   const sentences = Object.fromEntries([
     ...(said.data?.starts ?? []).map(s => [`triggers:${s.path}`, s.words]),

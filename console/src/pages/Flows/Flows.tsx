@@ -5,9 +5,11 @@ import { Link, useNavigate, useParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress } from "../../parts/address"
 import { Ask } from "../../parts/Ask"
+import { Beginnings } from "../../parts/Beginnings"
 import { Button } from "../../parts/Button"
 import { SideList } from "../../parts/SideList"
-import { Empty, Head, Wrong } from "../../parts/Says"
+import { NoneHere } from "../../parts/NoneHere"
+import { Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { Versions } from "../../parts/Versions"
 import { underFreeName } from "../../parts/yaml"
@@ -55,11 +57,13 @@ export default function Flows() {
           <Chosen key={chosen.name} flow={chosen} />
         ) : (
           list.isSuccess && (
-            <Empty title={name ? `There is no flow called ${name}` : "There are no flows yet"}>
-              <Link className="text-sea underline" to={name ? "/flows" : "/flows?new=choose"}>
-                {name ? "Show those that are there" : "Make the first one"}
-              </Link>
-            </Empty>
+            <NoneHere
+              plural="flows"
+              name={name}
+              title="There are no flows yet"
+              to="/flows?new=choose"
+              act="Make the first one"
+            />
           )
         )}
       </div>
@@ -199,7 +203,7 @@ function Chosen({ flow: f }: { flow: Schemas["Flow"] }) {
 
 /** A flow that is not kept yet: from one of ours, which is chosen first, or from the example. */
 function NewFlow() {
-  const [fresh, setFresh] = useInAddress("new")
+  const [fresh] = useInAddress("new")
   const kind = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity }).data?.items.find(
     k => k.plural === "flows",
   )
@@ -213,26 +217,16 @@ function NewFlow() {
   return (
     <div className="min-w-0 flex-1 lg:overflow-y-auto">
       <p className="mb-3 text-soft">Begin from one of these; every line of it can be changed.</p>
-      <ul className="grid gap-3 sm:grid-cols-2">
-        {[
+      <Beginnings
+        items={[
           ...(kind.starts ?? []),
           {
             name: "1",
             title: "A small example",
             about: "One start and two steps, to be changed into anything.",
           },
-        ].map(s => (
-          <li key={s.name}>
-            <button
-              onClick={() => setFresh(s.name)}
-              className="h-full w-full rounded-lg border border-line bg-sheet p-4 text-left hover:border-sea"
-            >
-              <span className="block font-semibold">{s.title}</span>
-              <span className="block text-soft">{s.about}</span>
-            </button>
-          </li>
-        ))}
-      </ul>
+        ].map(s => ({ ...s, to: "/flows?new=" + s.name }))}
+      />
     </div>
   )
 }

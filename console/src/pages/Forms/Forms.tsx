@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query"
 import { Link, useParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
-import { Empty, Head, Wrong } from "../../parts/Says"
+import { HeadOf } from "../../parts/HeadOf"
+import { NoneHere } from "../../parts/NoneHere"
+import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 
 /** The forms that customers fill in: how they look, where they are, what was sent. */
@@ -12,25 +14,16 @@ export default function Forms() {
   const form = name ? items.find(f => f.name === name) : items[0]
   return (
     <>
-      <Head title="Forms">
-        {items.length > 1 &&
-          items.map(f => (
-            <Link
-              key={f.name}
-              to={"/forms/" + f.name}
-              className={`rounded-md px-3 py-1.5 ${f === form ? "bg-sea-wash font-semibold text-sea" : "hover:bg-sunk"}`}
-            >
-              {f.title}
-            </Link>
-          ))}
-      </Head>
+      <HeadOf title="Forms" plural="forms" one="form" items={items} chosen={form?.name} />
       <Wrong error={list.error} />
       {list.isSuccess && !form && (
-        <Empty title={name ? `There is no form called ${name}` : "There is no form yet"}>
-          <Link className="text-sea underline" to={name ? "/forms" : "/settings/forms?new=1"}>
-            {name ? "Show those that are there" : "Write one, from an example"}
-          </Link>
-        </Empty>
+        <NoneHere
+          plural="forms"
+          name={name}
+          title="There is no form yet"
+          to="/settings/forms?new=1"
+          act="Make the first one"
+        />
       )}
       {form && <One key={form.name} form={form} />}
     </>

@@ -2,7 +2,9 @@ import { ArrowDownTrayIcon } from "@heroicons/react/20/solid"
 import { useQuery } from "@tanstack/react-query"
 import { Link, useParams } from "react-router"
 import { api } from "../../api/client"
-import { Empty, Head, Wrong } from "../../parts/Says"
+import { HeadOf } from "../../parts/HeadOf"
+import { NoneHere } from "../../parts/NoneHere"
+import { Empty, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 
 /** The tables that bots write rows to. */
@@ -18,33 +20,33 @@ export default function Sheets() {
   })
   return (
     <>
-      <Head title="Sheets">
-        {(sheets.data?.items.length ?? 0) > 1 &&
-          sheets.data?.items.map(s => (
-            <Link
-              key={s.name}
-              to={"/sheets/" + s.name}
-              className={`rounded-md px-3 py-1.5 ${s === sheet ? "bg-sea-wash font-semibold text-sea" : "hover:bg-sunk"}`}
-            >
-              {s.title || s.name}
-            </Link>
-          ))}
-      </Head>
+      <HeadOf
+        title="Sheets"
+        plural="sheets"
+        one="sheet"
+        items={sheets.data?.items ?? []}
+        chosen={sheet?.name}
+      />
       <Wrong error={sheets.error ?? rows.error} />
       {sheets.isSuccess && !sheet && (
-        <Empty title={name ? `There is no sheet called ${name}` : "There is no sheet yet"}>
-          <Link className="text-sea underline" to={name ? "/sheets" : "/settings/sheets?new=1"}>
-            {name ? "Show those that are there" : "Define one"}
-          </Link>
-        </Empty>
+        <NoneHere
+          plural="sheets"
+          name={name}
+          title="There is no sheet yet"
+          to="/settings/sheets?new=1"
+          act="Make the first one"
+        />
       )}
       {sheet && (
         <div className="min-h-0 flex-1 overflow-y-auto px-4 pb-6 lg:px-6">
           <div className="mb-3 flex flex-wrap items-center gap-3">
             <h2 className="text-lg font-semibold">{sheet.title || sheet.name}</h2>
             <span className="text-soft">{sheet.rows === 1 ? "1 row" : `${sheet.rows} rows`}</span>
+            <Link className="ml-auto text-sea hover:underline" to={"/settings/sheets/" + sheet.name}>
+              Change its columns
+            </Link>
             <a
-              className="ml-auto inline-flex items-center gap-1.5 font-semibold text-sea hover:underline"
+              className="inline-flex items-center gap-1.5 font-semibold text-sea hover:underline"
               href={`/api/v1/sheets/${encodeURIComponent(sheet.name)}/csv`}
             >
               <ArrowDownTrayIcon className="size-4" aria-hidden />

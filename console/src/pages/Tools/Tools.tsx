@@ -7,6 +7,7 @@ import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { DocumentEditor, nameIn } from "../../parts/DocumentEditor"
 import { SideList } from "../../parts/SideList"
+import { NoneHere } from "../../parts/NoneHere"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
 import { duplicate, readYAML, underFreeName } from "../../parts/yaml"
@@ -90,15 +91,13 @@ export default function Tools() {
           }}
         />
         {documents.isSuccess && !fresh && !chosen && (
-          <Empty title={name ? `There is no tool called ${name}` : "There is no tool yet"}>
-            {name ? (
-              <Link className="text-sea underline" to="/tools">
-                Show those that are there
-              </Link>
-            ) : (
-              "With a tool a bot looks something up in another system, or has something done there."
-            )}
-          </Empty>
+          <NoneHere
+            plural="tools"
+            name={name}
+            title="There is no tool yet"
+            to="/tools?new=choose"
+            act="Make the first one"
+          />
         )}
         {fresh === "choose" && (
           <NewTool

@@ -6,6 +6,7 @@ import { named, pathOf, useValues } from "../yaml"
 import { begins, type Placed, type Special } from "./field"
 import { FormField, holds } from "./FormField"
 import { ValueOf } from "./lines"
+import type { Named } from "./names"
 import { Told } from "./told"
 
 type Problem = Schemas["Problem"]
@@ -23,7 +24,7 @@ export function DocumentForm(props: {
   /** What may be wrong. */
   warnings?: Problem[]
   sentences?: Record<string, string>
-  names?: string[]
+  names?: Named[]
   special?: Special
 }) {
   const { kind, text, problems } = props

@@ -1,16 +1,15 @@
-import { Select } from "@headlessui/react"
-import { useContext } from "react"
 import type { Schemas } from "../../api/client"
 import { Blocks, NamedBlocks } from "./blocks"
 import { ChoiceOf, ChoicesOf, NameOf, NamesOf, SwitchOf } from "./choosing"
-import { DataOf, GroupsOf, ListsOf, PairsOf, TextsOf, ValueOf } from "./lines"
+import { DataOf, GroupsOf, ListsOf, TextsOf, ValueOf } from "./lines"
+import { PairsOf } from "./pairs"
+import { PutIn } from "./PutIn"
 import { Details } from "./details"
-import type { Path } from "../yaml"
+import type { Path, Values } from "../yaml"
 import type { FieldProps } from "./field"
 import { Entries } from "./entries"
 import { ConditionOf, TimeOf } from "./expressions"
-import { useNames } from "./names"
-import { Told } from "./told"
+import { useNames, useTexts } from "./names"
 
 /** One field of a document's form, filled in as its kind of value wants it. */
 export function FormField(props: FieldProps) {
@@ -46,7 +45,7 @@ export function FormField(props: FieldProps) {
     case "condition":
       return <ConditionOf {...words} value={values.get(...path)} onChange={set} />
     case "cells":
-      return <PairsOf {...words} values={values} path={path} numbers />
+      return <PairsOf {...words} field={field} values={values} inside={inside} path={path} numbers />
     case "entries":
       return (
         <Entries
@@ -78,7 +77,7 @@ export function FormField(props: FieldProps) {
     case "lists":
       return <ListsOf {...words} value={at} onChange={set} />
     case "pairs":
-      return <PairsOf {...words} values={values} path={path} />
+      return <PairsOf {...words} field={field} values={values} inside={inside} path={path} />
     case "groups":
       return <GroupsOf {...words} choices={field.choices} adds={field.adds} values={values} path={path} />
     case "blocks":
@@ -99,12 +98,13 @@ export function FormField(props: FieldProps) {
         />
       )
     default:
-      return <TextOf {...words} field={field} value={values.get(...path)} onChange={set} />
+      return <TextOf {...words} field={field} values={values} value={values.get(...path)} onChange={set} />
   }
 }
 
 function TextOf(props: {
   field: Schemas["DocumentField"]
+  values: Values
   label: string
   about?: string
   example?: string
@@ -112,29 +112,19 @@ function TextOf(props: {
   value: string
   onChange: (value: string) => void
 }) {
-  const { field, ...rest } = props
+  const { field, values: _, ...rest } = props
   const { names } = useNames(field)
-  const values = useContext(Told).names
+  const texts = useTexts(field, props.values)
   const long = field.as === "paragraph"
   return (
     <div>
       <ValueOf {...rest} long={long} suggest={names} />
-      {long && values.length > 0 && (
-        <Select
-          aria-label={`Put a value into ${field.label}`}
-          value=""
-          onChange={e =>
-            props.onChange(`${props.value}${/\s$|^$/.test(props.value) ? "" : " "}{{ ${e.target.value} }}`)
-          }
-          className="mt-1 max-w-full rounded-md px-1 py-0.5 text-sm text-sea hover:bg-sea-wash"
-        >
-          <option value="">Put in a value…</option>
-          {values.map(name => (
-            <option key={name} value={name}>
-              {name}
-            </option>
-          ))}
-        </Select>
+      {(long || field.values) && (
+        <PutIn
+          label={field.label}
+          texts={texts}
+          onPut={text => props.onChange(props.value + (/\s$|^$|\/$/.test(props.value) ? "" : " ") + text)}
+        />
       )}
     </div>
   )

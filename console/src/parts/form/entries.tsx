@@ -50,8 +50,11 @@ export function Entries(props: Props & { words?: Words }) {
       label={`Add ${field.adds ?? "one more"}`}
       kinds={of}
       onAdd={kind => {
-        put(kind, count)
-        setOpen(count)
+        // What would stand behind a step that ends the run would never be reached.
+        const last = count > 0 && !alone ? entryAt(values, [...path, count - 1], of) : undefined
+        const place = last?.kind?.ends && !there(values.at([...path, count - 1, "if"])) ? count - 1 : count
+        put(kind, place)
+        setOpen(place)
       }}
     />
   )

@@ -2,7 +2,7 @@ import { Input, Select } from "@headlessui/react"
 import { PlusIcon } from "@heroicons/react/20/solid"
 import { useContext, useId, useState } from "react"
 import { units } from "./entry"
-import { Around, look, Out, ValueOf, type Words } from "./lines"
+import { Around, look, Out, ValueOf, Suggestions, type Words } from "./lines"
 import { Told } from "./told"
 
 type Part = { name: string; is: string; value: string }
@@ -62,7 +62,7 @@ export function ConditionOf(props: Words & { value: string; onChange: (value: st
       <ValueOf
         {...props}
         about={props.about ? props.about + " An expression." : "An expression."}
-        suggest={names.map(name => ({ name, title: name }))}
+        suggest={names}
       />
     )
   const change = (parts: Part[], joined = read.joined) => {
@@ -131,11 +131,7 @@ export function ConditionOf(props: Words & { value: string; onChange: (value: st
           </li>
         ))}
       </ul>
-      <datalist id={id}>
-        {names.map(n => (
-          <option key={n} value={n} />
-        ))}
-      </datalist>
+      <Suggestions id={id} names={names} />
       <span className="flex flex-wrap gap-x-4 text-sm">
         {props.value && (
           <button

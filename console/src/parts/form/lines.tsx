@@ -76,14 +76,20 @@ export function ValueOf(
           className={look}
         />
       )}
-      {!!props.suggest?.length && (
-        <datalist id={id}>
-          {props.suggest.map(n => (
-            <option key={n.name} value={n.name} label={n.title} />
-          ))}
-        </datalist>
-      )}
+      <Suggestions id={id} names={props.suggest ?? []} />
     </Around>
+  )
+}
+
+/** The list of what a field may hold. */
+export function Suggestions(props: { id: string; names: Named[] }) {
+  if (props.names.length === 0) return null
+  return (
+    <datalist id={props.id}>
+      {props.names.map(n => (
+        <option key={n.name} value={n.name} label={n.title} />
+      ))}
+    </datalist>
   )
 }
 
@@ -242,6 +248,8 @@ export function KeyOf(props: {
   value: string
   example?: string
   taken: string[]
+  /** The list of what it may be. */
+  suggest?: string
   onChange: (value: string) => void
 }) {
   const [text, setText] = useState(props.value)
@@ -250,6 +258,7 @@ export function KeyOf(props: {
     <Input
       aria-label={props.label}
       placeholder={props.example}
+      list={props.suggest}
       value={text}
       onChange={e => setText(e.target.value)}
       onBlur={() => {
@@ -262,50 +271,10 @@ export function KeyOf(props: {
   )
 }
 
-const keysAt = (values: Values, path: Path): string[] => {
+/** The keys of what stands at a path. */
+export const keysAt = (values: Values, path: Path): string[] => {
   const at = values.at(path)
   return at && typeof at === "object" && !Array.isArray(at) ? Object.keys(at) : []
-}
-
-/** Texts by keys; where they may be numbers, what reads as one is one. */
-export function PairsOf(props: Words & { values: Values; path: Path; numbers?: boolean }) {
-  const { values, path } = props
-  const keys = keysAt(values, path)
-  const read = (typed: string) =>
-    props.numbers && /^-?(0|[1-9]\d*)(\.\d*[1-9])?$/.test(typed) ? Number(typed) : typed
-  return (
-    <Around {...props} group>
-      <ul className="space-y-1">
-        {[...keys, ""].map((key, i) => (
-          <li key={i} className="flex items-start gap-1">
-            <span className="w-2/5 shrink-0">
-              <KeyOf
-                label={key ? `Name of ${key}` : "One more name"}
-                value={key}
-                example="One more"
-                taken={keys}
-                onChange={to => (key ? values.rename(path, key, to) : values.set([...path, to], ""))}
-              />
-            </span>
-            {key ? (
-              <>
-                <Input
-                  aria-label={key}
-                  placeholder={props.example}
-                  value={values.get(...path, key)}
-                  onChange={e => values.set([...path, key], read(e.target.value))}
-                  className={look + " font-mono text-sm"}
-                />
-                <Out label={`Remove ${key}`} onClick={() => values.set([...path, key], undefined)} />
-              </>
-            ) : (
-              <span className="flex-1" />
-            )}
-          </li>
-        ))}
-      </ul>
-    </Around>
-  )
 }
 
 /** Lists of texts by keys: those that there can be, or those that somebody thinks of. */

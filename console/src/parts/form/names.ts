@@ -1,9 +1,51 @@
 import { useQueries, useQuery } from "@tanstack/react-query"
+import { useContext } from "react"
 import { api, type Schemas } from "../../api/client"
-import { readYAML } from "../yaml"
+import { readYAML, type Values } from "../yaml"
+import { Told } from "./told"
 
 /** Something that a document may name. */
 export type Named = { name: string; title: string }
+
+/** The fields of the contact, as values: what is not known of somebody is left empty. */
+export const fieldValues = (fields: Schemas["Field"][]): Named[] =>
+  fields.map(f => ({ name: `contact.${f.field}.orValue('')`, title: `${f.label} of the contact` }))
+
+/** What can be put into the texts of a field: what its document is told of, and what the field says. */
+export function useTexts(field: Schemas["DocumentField"], values: Values): Named[] {
+  const told = useContext(Told).names
+  const declared = useQuery({
+    queryKey: ["declared"],
+    queryFn: api.declared,
+    enabled: field.values === "contact",
+  })
+  if (!field.values) return told
+  if (field.values === "contact") return [...told, ...fieldValues(declared.data?.fields ?? [])]
+  const details = values.at([field.values, "properties"])
+  const needed = values.at([field.values, "required"])
+  return [
+    ...told,
+    ...Object.keys(details && typeof details === "object" ? details : {}).map(name => ({
+      name:
+        Array.isArray(needed) && needed.includes(name)
+          ? `${field.values}.${name}`
+          : `${field.values}.?${name}`,
+      title: name,
+    })),
+  ]
+}
+
+/** The keys that pairs may have, as the document says that they are about: the columns of a sheet. */
+export function useKeys(field: Schemas["DocumentField"], named: string): Schemas["FieldChoice"][] {
+  const kinds = useQuery({ queryKey: ["kinds"], queryFn: api.kinds, staleTime: Infinity })
+  const kind = field.keys ? kinds.data?.items.find(k => k.name === field.of) : undefined
+  const list = useQuery({
+    queryKey: ["documents", kind?.plural],
+    queryFn: () => api.documents(kind!.plural),
+    enabled: !!kind,
+  })
+  return list.data?.items.find(d => d.name === named)?.keys ?? []
+}
 
 /**
  * What a field may name: documents of the kinds that its "of" says, or sources, fields, stages and tags.

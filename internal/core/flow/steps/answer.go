@@ -8,7 +8,7 @@ import (
 
 var answer = &flow.StepKind{
 	Name: "answer", Group: think, Talks: true, Main: "question",
-	About:   "Lets a bot answer a question from its knowledge; sets answered and confidence. What the bot does not know, it deals with as its brief says.",
+	About:   "Lets a bot answer a question from its knowledge. The values answered and confidence then say whether it could, and how sure it was; what it does not know, it deals with as its brief says.",
 	Example: "- answer: { bot: front-desk, question: \"{{ question }}\" }",
 	Fields: []flow.Field{
 		{Name: "question", Label: "The question", Type: flow.Text, Question: true, About: "The question; what the customer said last if it is left out."},

@@ -8,7 +8,7 @@ import (
 
 var awaitReply = &flow.StepKind{
 	Name: "await_reply", Group: converse, Talks: true, Waits: true, Main: "at_most",
-	About:   "Waits for a reply, at most so long, and sets replied. In an if_silent its question stays open: replied means that it was answered.",
+	About:   "Waits for a reply, at most so long. The value replied then says whether one came; among the steps for silence it says whether the question was answered, which stays open.",
 	Example: "- await_reply: 1d",
 	Fields: []flow.Field{
 		{Name: "at_most", Label: "How long it waits", Type: flow.Duration, Required: true, About: "How long it waits."},

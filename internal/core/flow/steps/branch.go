@@ -8,7 +8,7 @@ import (
 
 var branch = &flow.StepKind{
 	Name: "branch", Group: decide, Main: "branch", Leads: flow.LeadsBranch,
-	About:   "Takes the steps of the first case whose condition holds, or those of else.",
+	About:   "Takes the steps of the first case whose condition holds, or else those for all others.",
 	Example: "- branch:\n    - if: \"party_size > 60\"\n      steps: [ { escalate: { because: A large group } } ]\n    - else: [ { say: \"Thank you.\" } ]",
 	Fields: []flow.Field{
 		{Name: "branch", Label: "The cases", Type: flow.Objects, Required: true, About: "The cases, in order.", Of: []flow.Field{

@@ -17,7 +17,7 @@ var call = &flow.StepKind{
 	Example: "- call: { tool: timetable, with: { to: \"{{ island }}\" } }\n  save: next_boat",
 	Fields: []flow.Field{
 		{Name: "tool", Label: "Which tool", Type: flow.Name, Kind: "tool", Required: true, About: "The tool."},
-		{Name: "with", Label: "With these values", Type: flow.Cells, About: "Its arguments, by name. A bare number, and a text that is one expression alone, keep their kind."},
+		{Name: "with", Label: "With these values", Type: flow.Cells, Kind: "tool", Keys: "tool", About: "Its arguments, by name. A bare number, and a text that is one expression alone, keep their kind."},
 	},
 	Saves: fixed(flow.Any),
 	Check: func(c *flow.Checking, s *flow.Step) {

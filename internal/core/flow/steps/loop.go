@@ -8,7 +8,7 @@ import (
 
 var loop = &flow.StepKind{
 	Name: "loop", Group: decide, Leads: flow.LeadsLoop, Over: []string{"each", "over", "sheet"},
-	About:   "Takes the steps again and again: while a condition holds, at most so often, or for each item of a list. round counts from 1; item is the item.",
+	About:   "Takes the steps again and again: while a condition holds, at most so often, or for each item of a list. The value round counts from 1; item is the item of the list.",
 	Example: "- loop:\n    at_most: 20\n    steps:\n      - ask: \"Anything else?\"\n        save: question",
 	Fields: []flow.Field{
 		{Name: "at_most", Label: "How often, at most", Type: flow.Number, Least: 1, Most: 1000, About: "How often, at most."},
@@ -56,6 +56,9 @@ var loop = &flow.StepKind{
 			return "For each item of " + s.Raw("each") + most + ":"
 		case s.Has("while"):
 			return "While " + flow.InWords(s.Raw("while")) + most + ":"
+		}
+		if !s.Has("at_most") {
+			return "Again and again:"
 		}
 		return fmt.Sprintf("Up to %d times:", s.Whole("at_most", 0))
 	},

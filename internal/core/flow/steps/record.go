@@ -13,7 +13,7 @@ var record = &flow.StepKind{
 	Example: "- record: { sheet: group-enquiries, key: \"{{ contact.email }}\", row: { E-mail: \"{{ contact.email }}\" } }",
 	Fields: []flow.Field{
 		{Name: "sheet", Label: "Sheet", Type: flow.Name, Kind: "sheet", Required: true, About: "The sheet."},
-		{Name: "row", Label: "The row, by column", Type: flow.Cells, Required: true, About: "The texts, by column."},
+		{Name: "row", Label: "The row, by column", Type: flow.Cells, Kind: "sheet", Keys: "sheet", Required: true, About: "What stands in each column; a column may stay empty."},
 		{Name: "key", Label: "Update the row with this key", Type: flow.Text, About: "The row with this key is updated, if there is one; else the run has a row of its own."},
 	},
 	Check: func(c *flow.Checking, s *flow.Step) {

@@ -61,6 +61,9 @@ var set = &flow.StepKind{
 		if s.Has("stage") {
 			parts = append(parts, "the contact's stage to "+s.Raw("stage"))
 		}
+		if len(parts) == 0 {
+			return "Set a value."
+		}
 		return "Set " + strings.Join(parts, ", ") + "."
 	},
 	Run: func(r *flow.Running, s *flow.Step) flow.Move {

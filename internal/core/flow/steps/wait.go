@@ -9,7 +9,7 @@ import (
 
 var wait = &flow.StepKind{
 	Name: "wait", Group: decide, Main: "for", Waits: true,
-	About:   "Waits for a time, until a time, or until office hours. A reply, where the wait says so, ends it: replied says whether one came.",
+	About:   "Waits for a time, until a time, or until office hours. A reply may end it: the value replied then says whether one came.",
 	Example: "- wait: 2d",
 	Fields: []flow.Field{
 		{Name: "for", Label: "How long", Type: flow.Duration, About: "How long."},
@@ -45,6 +45,8 @@ var wait = &flow.StepKind{
 			return "Wait until " + s.Raw("until") + reply + "."
 		case s.Has("office_hours"):
 			return "Wait until the hours " + s.Raw("office_hours") + " are open" + reply + "."
+		case !s.Has("for"):
+			return "Wait" + reply + "."
 		}
 		return "Wait " + flow.Spoken(s.Duration("for", 0)) + reply + "."
 	},
