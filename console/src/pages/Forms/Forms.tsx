@@ -33,6 +33,11 @@ export default function Forms() {
 function One({ form }: { form: Schemas["Form"] }) {
   const now = useNow(30)
   const entries = useQuery({ queryKey: ["entries", form.name], queryFn: () => api.formEntries(form.name) })
+  const used = useQuery({
+    queryKey: ["documents", "forms", form.name],
+    queryFn: () => api.document("forms", form.name),
+  }).data
+  const flows = (used?.used_by ?? []).filter(by => by.startsWith("flow "))
   const address = location.origin + form.address
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto px-4 pb-6 lg:flex-row lg:px-6">
@@ -47,6 +52,18 @@ function One({ form }: { form: Schemas["Form"] }) {
           </p>
           <p className="mt-1 text-sm text-soft">To show it in a page of yours, put this there:</p>
           <pre className="mt-1 overflow-x-auto rounded-md bg-sunk p-2 font-mono text-sm">{`<script src="${address}/embed.js"></script>`}</pre>
+          {used && (
+            <p className="mt-2 text-sm">
+              {flows.length > 0
+                ? "When it is sent, " + flows.join(", ") + (flows.length > 1 ? " start." : " starts.")
+                : "When it is sent, it is kept below, and nothing else happens yet: "}
+              {flows.length === 0 && (
+                <Link className="text-sea underline" to="/flows?new=choose">
+                  make a flow that starts by it
+                </Link>
+              )}
+            </p>
+          )}
           <Link className="mt-2 inline-block text-sm text-sea underline" to={"/settings/forms/" + form.name}>
             Change it
           </Link>

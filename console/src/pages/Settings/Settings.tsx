@@ -183,6 +183,9 @@ function Removed({ kind }: { kind: Schemas["DocumentKind"] }) {
   )
 }
 
+/** The kinds of documents that have a page of their own. */
+const pages = new Set(["bots", "channels", "connections", "forms", "rehearsals", "sheets", "tools"])
+
 function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: Schemas["Document"] }) {
   const queries = useQueryClient()
   const navigate = useNavigate()
@@ -230,7 +233,12 @@ function Kept({ kind, document: d }: { kind: Schemas["DocumentKind"]; document: 
       <p className="text-sm text-soft">
         {used.length > 0
           ? `Used by: ${used.join(", ")}. What they need of it is checked too.`
-          : "No other document refers to it."}
+          : "No other document refers to it."}{" "}
+        {pages.has(kind.plural) && (
+          <Link className="text-sea underline" to={`/${kind.plural}/${d.name}`}>
+            Show it under {kind.title}
+          </Link>
+        )}
       </p>
       <Drawer
         title={`Another name for the ${kind.name} ${d.name}`}
