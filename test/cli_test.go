@@ -94,6 +94,9 @@ func TestABuilderAddsKnowledge(t *testing.T) {
 	if answer.Answered || answer.Confidence >= answer.Trace.Threshold {
 		t.Errorf("skis were answered: %+v", answer)
 	}
+	if out, errs, code := s.parrot("Sledges\nA sledge costs £5 a day, and old people pay half.\n\nToboggan run\nThe run is open until the lamps go out.\n", "knowledge", "add", "-", "-name", "sledges"); code != 0 || !strings.Contains(out, "sledges.md  2 passages") {
+		t.Errorf("a text without an ending: %s%s, code %d", out, errs, code)
+	}
 	s.parrot("question,answer\nDo you rent skis?,\"No, only skates.\"\n", "knowledge", "add", "-", "-name", "skis.csv")
 	out, _, _ = s.parrot("Do you rent skis?", "ask", "-")
 	contains(t, out, "No, only skates.")

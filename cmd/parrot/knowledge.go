@@ -26,7 +26,7 @@ type knowledgeFlags struct {
 func knowledge(c *call) error {
 	c.remote()
 	var f knowledgeFlags
-	c.flags.StringVar(&f.name, "name", "", "add: the `name` of what comes from standard input, or of a web source")
+	c.flags.StringVar(&f.name, "name", "", "add: the `name` of what comes from standard input (a text, if it has no ending), or of a web source")
 	c.flags.StringVar(&f.bot, "bot", "", "search, quiz, examples fit: the bot whose sources and threshold count; all sources, if it is left out")
 	c.flags.StringVar(&f.data, "data", "", "search, quiz: a `folder` of documents, or a data folder, instead of a running service")
 	c.flags.BoolVar(&f.follow, "follow", false, "add ADDRESS: follow links within the prefix")
@@ -149,7 +149,11 @@ func (c *call) addSources(cl *client.Client, paths []string, f knowledgeFlags) e
 			if f.name == "" {
 				return usage("say what comes from standard input: -name questions.csv")
 			}
-			if err := add(f.name, c.in); err != nil {
+			name := f.name
+			if filepath.Ext(name) == "" {
+				name += ".md" // as a text that is typed in the console
+			}
+			if err := add(name, c.in); err != nil {
 				return err
 			}
 			continue

@@ -90,6 +90,27 @@ func pdfWith(filter string, pages ...string) []byte {
 	return b.Bytes()
 }
 
+// Headings of a plain text may stand right above what they are about; the first line of a
+// paragraph that is broken into lines, an address or a verse is none.
+func TestHeadingsOfPlainTexts(t *testing.T) {
+	for name, c := range map[string]struct{ text, want string }{
+		"right above":   {"Opening hours\nWe open at nine.\n\nSkates\nA pair costs £7 a day. Bring socks.\n\nCan I bring a dog?\nDogs stay outside.\n", "Opening hours|We open at nine.\nSkates|A pair costs £7 a day. Bring socks.\nCan I bring a dog?|Dogs stay outside."},
+		"of long lines": {"Skates\nA pair of skates costs £7 a day, and whoever comes back before noon pays only half of that, with the deposit given back.\n\nSocks\nBring some.\n", "Skates|A pair of skates costs £7 a day, and whoever comes back before noon pays only half of that, with the deposit given back.\nSocks|Bring some."},
+		"paragraphs":    {"We open at nine and close\nWhen the last skater has gone.\n\nA pair costs £7, with a deposit,\nand socks are sold.\n\nThe ice is thin in\nmarch.\n", "|We open at nine and close When the last skater has gone.\n\nA pair costs £7, with a deposit, and socks are sold.\n\nThe ice is thin in march."},
+		"addresses":     {"Pier House\nHarbour Row 4\nBrackwater\n\nSkate Shed\nIce Lane 2\nBrackwater\n", "|Pier House Harbour Row 4 Brackwater\n\nSkate Shed Ice Lane 2 Brackwater"},
+	} {
+		for _, file := range []string{"notes.txt", "pasted.md"} {
+			d, err := Read(file, []byte(c.text))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := said(d); got != c.want {
+				t.Errorf("%s, %s:\n got %q\nwant %q", name, file, got, c.want)
+			}
+		}
+	}
+}
+
 // A printed manual: its table of contents, the lines at the top and bottom of each
 // page, and words divided at the ends of lines are not what it says.
 func TestAPrintedManualIsRead(t *testing.T) {

@@ -40,13 +40,19 @@ var (
 
 // readText finds the headings of a plain text by how they are set: underlined,
 // numbered, in capitals, further out than the body, or a short line above a
-// longer paragraph. Lines marked Q and A are a heading and what is below it.
+// longer paragraph, with or without a blank line between. Lines marked Q and A are a heading and what is below it.
 func readText(f *file) (knowledge.Document, error) {
 	blocks := blocksOf(strings.ReplaceAll(string(f.content), "\u00a0", " "))
 	body := bodyIndent(blocks)
+	headed := areHeaded(blocks)
 	var o outline
 	for i := range blocks {
 		blk := &blocks[i]
+		if blk.isHeaded() && (headed || len(blk.lines[1]) > longestWrapped) {
+			o.heading(levelPlain, blk.lines[0])
+			o.lines(blk.lines[1:])
+			continue
+		}
 		var next *block
 		if i+1 < len(blocks) {
 			next = &blocks[i+1]
@@ -54,6 +60,37 @@ func readText(f *file) (knowledge.Document, error) {
 		o.text(blk, next, i == 0, body)
 	}
 	return o.done(), nil
+}
+
+// longestWrapped is how many letters a line of a text that is broken into lines has at most.
+const longestWrapped = 100
+
+// isHeaded reports whether a block may begin with a heading, with no blank line below it: a short
+// line that ends no sentence, above one that begins a longer one.
+func (b *block) isHeaded() bool {
+	if len(b.lines) < 2 {
+		return false
+	}
+	title, below := b.lines[0], b.lines[1]
+	short := utf8.RuneCountInString(title) <= 60 && len(strings.Fields(title)) <= 10
+	prose := strings.HasSuffix(title, "?") || len(below) > len(title) && (len(below) > 40 || strings.HasSuffix(below, "."))
+	return short && prose && startsWith.MatchString(title) && startsWith.MatchString(below) && !strings.ContainsAny(title[len(title)-1:], ".,;:!") &&
+		!marked.MatchString(title) && !marked.MatchString(below) && !underline.MatchString(below) && !asks.MatchString(title) && !numbered.MatchString(title)
+}
+
+// areHeaded reports whether most blocks of several lines begin with headings: then it is how the
+// text is set, and not where a line happens to be broken.
+func areHeaded(blocks []block) bool {
+	headed, several := 0, 0
+	for i := range blocks {
+		if len(blocks[i].lines) > 1 {
+			several++
+		}
+		if blocks[i].isHeaded() {
+			headed++
+		}
+	}
+	return headed >= 2 && 2*headed > several
 }
 
 // text adds one block of a plain text, which next follows.

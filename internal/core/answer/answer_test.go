@@ -197,6 +197,19 @@ func words(replies []Reply) (said []string) {
 
 // A near miss is trusted less than what is answered, and what has nothing to do
 // with it least; confidence is a chance.
+// The sentence is quoted that speaks of what the question names, wherever it stands.
+func TestTheSentenceThatNamesItIsQuoted(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Practice", "Opening hours"}, Text: "We are here from Monday to Thursday from 8:00 to 17:30 and on Fridays until 13:00. The telephone is answered from 8:15. Every first Saturday of the month we treat from 9:00 to 12:00."},
+		{Trail: []string{"Practice", "Getting here"}, Text: "The tram stops outside. There is a lift."},
+	}}.Passages())
+	for asked, want := range map[string]string{"are you open on saturdays": "Every first Saturday", "when are you open on fridays?": "We are here from Monday", "what are your opening hours": "We are here from Monday"} {
+		if found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, ""); !strings.HasPrefix(found.Candidates[0].Words(0), want) {
+			t.Errorf("%q: %q", asked, found.Candidates[0].Words(0))
+		}
+	}
+}
+
 func TestNearMissesAreTrustedLess(t *testing.T) {
 	f := finder(t, pier.Passages())
 	best := func(question string) float64 {

@@ -17,6 +17,7 @@ type fact struct {
 	phrases []string
 	signs   string // any of which shows one
 	must    bool   // what holds none cannot answer
+	called  string // what texts call it, in words
 }
 
 // in reports whether a text holds such a fact.
@@ -47,6 +48,7 @@ var facts = []fact{
 		number:  regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)`),
 		words:   text.Set("free included half"),
 		phrases: []string{"no charge", "No charge", "no extra", "costs nothing", "cost nothing"},
+		called:  "price cost fee charge fare",
 	},
 	{
 		asked: regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon))\b`),

@@ -172,6 +172,10 @@ const standsAlone = 0.3
 // the question before, though another has what it asks about in its heading.
 const repeatsLess = 6.0
 
+// lacksCode is what a passage is lowered by that lacks a code which the question names and
+// another holds: an error, a format, a model ("MT940").
+const lacksCode = 20
+
 // Asks is what a next question may follow.
 func (f Found) Asks() string { return cmp.Or(f.Bare, f.Meant) }
 
@@ -210,6 +214,9 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		c := &found.Candidates[i]
 		own.quote(c, &weights.Quote)
 		c.rank = weights.Rank.dot(c.Features) + f.preference(*c)
+		if own.lacksCode(c) && slices.ContainsFunc(found.Candidates, func(o Candidate) bool { return !own.lacksCode(&o) }) {
+			c.rank -= lacksCode
+		}
 		if own.repeats(c) && slices.ContainsFunc(found.Candidates, own.headed) {
 			c.rank -= repeatsLess
 		}
@@ -218,6 +225,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	if own == wide {
 		holdsMore(found.Candidates)
 	}
+	own.rowAsked(found.Candidates)
 	for _, c := range slices.Concat(found.Candidates[min(kept, len(found.Candidates)):], all[len(found.Candidates):]) {
 		if len(found.behind) < behind {
 			found.behind = append(found.behind, c.Hit)
@@ -259,12 +267,18 @@ func holdsMore(candidates []Candidate) {
 	for i := 1; i < min(choices, len(candidates)); i++ {
 		first, c := candidates[0], candidates[i]
 		if sure := c.Sure >= 0.5 && (first.Question != "" || c.Sure >= first.Sure-asSure); sure && first.Lacks != "" && first.From.IsZero() && first.Until.IsZero() && c.Coverage >= first.Coverage+muchMore && !slices.Contains(c.Missing, first.Lacks) {
-			c.rank = first.rank
-			copy(candidates[1:], candidates[:i])
-			candidates[0] = c
+			toFront(candidates, i)
 			return
 		}
 	}
+}
+
+// toFront puts a candidate before the first.
+func toFront(candidates []Candidate, i int) {
+	c := candidates[i]
+	c.rank = candidates[0].rank
+	copy(candidates[1:], candidates[:i])
+	candidates[0] = c
 }
 
 func byRank(candidates []Candidate) {

@@ -103,6 +103,10 @@ func understand(ix *knowledge.Index, asked string) question {
 	if q.fact == nil {
 		q.fact, _ = factWanted(q.mended)
 	}
+	if len(q.terms) == 0 && q.fact != nil && q.fact.called != "" && analyzer.English() {
+		// "How much is it?" asks for the prices.
+		q.terms = append(q.terms, newPhrase(ix, asked, terms[:1], analyzer.Stems(q.fact.called)))
+	}
 	if q.telling() == 0 {
 		// Nothing tells but light words: "what can I take with me?"
 		for i := range q.terms {

@@ -116,6 +116,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 			first = i
 		}
 	}
+	first = w.thatNames(c, first, scores)
 	if w.telling == 1 && tells[0].Gist > 0 && !isRow(c.Text, sentences[first].Span) {
 		first = 0 // one word that is the heading asks for what stands below it
 	}
@@ -178,12 +179,34 @@ func (w *weigher) exactly(says func(i int) string, first, last int) (int, int) {
 	return from, to
 }
 
+// thatNames returns the sentence that holds, with the headings above, all that was asked about, in
+// place of one that lacks what the question names: "are you open on Saturdays?"
+func (w *weigher) thatNames(c *Candidate, first int, scores []float64) int {
+	lacks := false
+	for i, t := range w.q.terms {
+		lacks = lacks || !t.Light && w.isNamed(t) && c.heads[i] < wholly && c.sentences[first].held[i] == 0
+	}
+	if !lacks {
+		return first
+	}
+	best := first
+	for i, s := range c.sentences {
+		if s.together >= wholly && !isRow(c.Text, s.Span) && (best == first || scores[i] > scores[best]) {
+			best = i
+		}
+	}
+	return best
+}
+
+// isNamed reports whether the knowledge writes a term as a name.
+func (w *weigher) isNamed(t term) bool { return w.ix.IsName(t.Word) || w.ix.IsName(t.Stem) }
+
 // withNamed takes the sentence beside a quote into it that speaks of something which the question
 // names and the quote does not: "is the Little Tern all right for a wheelchair?"
 func (w *weigher) withNamed(c *Candidate, first, last int, fits func(first, last int) bool) (int, int) {
 	sentences := c.sentences
 	for i, t := range w.q.terms {
-		if t.Light || c.heads[i] >= wholly || !w.ix.IsName(t.Word) || slices.ContainsFunc(sentences[first:last+1], func(s sentence) bool { return s.held[i] > 0 }) {
+		if t.Light || c.heads[i] >= wholly || !w.isNamed(t) || slices.ContainsFunc(sentences[first:last+1], func(s sentence) bool { return s.held[i] > 0 }) {
 			continue
 		}
 		if first > 0 && sentences[first-1].held[i] >= wholly && fits(first-1, last) {

@@ -176,3 +176,30 @@ func (w *weigher) named(names []string) (best []int) {
 	}
 	return best
 }
+
+// rowAsked puts a row before the first candidate if the question asks for nothing but it, and it
+// holds the kind of fact that is asked for: "what does Plus cost?" is answered by the row Plus of
+// the prices, whatever else speaks of its cost.
+func (w *weigher) rowAsked(candidates []Candidate) {
+	for i := 1; i < min(choices, len(candidates)); i++ {
+		first, c := candidates[0], candidates[i]
+		if first.Question == "" && first.From.IsZero() && first.Until.IsZero() && !isRow(first.Text, first.Quote) && w.isRowAsked(&c) {
+			toFront(candidates, i)
+			return
+		}
+	}
+}
+
+func (w *weigher) isRowAsked(c *Candidate) bool {
+	at := slices.IndexFunc(c.sentences, func(s sentence) bool { return s.Start >= c.Quote.Start })
+	if at < 0 || w.q.fact == nil || w.telling == 0 || !isRow(c.Text, c.sentences[at].Span) || !w.q.fact.in(c.Text[c.sentences[at].Start:c.sentences[at].End]) {
+		return false
+	}
+	name := w.analyzer.Telling(rowOf(c.Text, c.sentences[at].Span).name)
+	for _, t := range w.q.terms {
+		if !t.Light && !slices.ContainsFunc(name, func(o text.Term) bool { return o.Stem == t.Stem }) {
+			return false
+		}
+	}
+	return len(name) == w.telling
+}

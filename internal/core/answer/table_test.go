@@ -90,3 +90,26 @@ func TestWhatIsMeasuredDatedOrExact(t *testing.T) {
 		}
 	}
 }
+
+// Who asks for nothing but a row, or the price of all, is told that, whatever else speaks of what
+// something costs; and what names a code is answered by what is said of that.
+func TestARowAPriceOrACodeIsAskedFor(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Ledger", "Paying by card"}, Text: "Card payments by your customers need the Gull plan and cost 1.4 % and 20p each."},
+		{Trail: []string{"Ledger", "Plans"}, Text: "Wren: Price a month £0; Users 1.\nHeron: Price a month £9; Users 2.\nGull: Price a month £24; Users 10."},
+		{Trail: []string{"Ledger", "Importing customers"}, Text: "Customers can be imported from CSV files of up to 5,000 rows. Choose the file and match its columns."},
+		{Trail: []string{"Ledger", "Known limits"}, Text: "It keeps no stock. Bank files in the MT940 format cannot be read."},
+	}}.Passages())
+	for asked, want := range map[string]string{
+		"what does Gull cost?":             "Gull, Price a month: £24.",
+		"how much is it?":                  "Price a month: Wren £0; Heron £9; Gull £24.",
+		"what do card payments cost?":      "Card payments by your customers need the Gull plan and cost 1.4 % and 20p each.",
+		"can i import a file in mt940?":    "Bank files in the MT940 format cannot be read.",
+		"can i import customers from csv?": "Customers can be imported from CSV files of up to 5,000 rows.",
+	} {
+		found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "")
+		if len(found.Candidates) == 0 || found.Candidates[0].Words(0) != want {
+			t.Errorf("%q:\n got %q\nwant %q", asked, found.Candidates[0].Words(0), want)
+		}
+	}
+}

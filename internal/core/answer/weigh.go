@@ -3,6 +3,9 @@ package answer
 import (
 	"math"
 	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -285,6 +288,15 @@ func (w *weigher) headed(c Candidate) bool {
 		return w.bringsUp(func(i int) bool {
 			return slices.ContainsFunc(name, func(t text.Term) bool { return t.Stem == w.q.terms[i].Stem })
 		})
+	})
+}
+
+// lacksCode reports whether a candidate lacks a code that the question names: letters with
+// digits behind them.
+func (w *weigher) lacksCode(c *Candidate) bool {
+	return slices.ContainsFunc(c.Missing, func(word string) bool {
+		first, _ := utf8.DecodeRuneInString(word)
+		return unicode.IsLetter(first) && strings.ContainsAny(word, "0123456789") && w.ix.Knows(w.analyzer.Stem(text.Fold(word)))
 	})
 }
 

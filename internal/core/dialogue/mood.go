@@ -67,9 +67,12 @@ var inPhrase = map[string]*regexp.Regexp{
 	"cared": regexp.MustCompile(`(?i)(?:nobody|no one|no-one) cared$`), "cares": regexp.MustCompile(`(?i)(?:nobody|no one|no-one) cares$`),
 }
 
+// suffered is what is terrible without anybody's fault.
+var suffered = regexp.MustCompile(`(?i)^(?:terrible|awful|horrible|dreadful|worst)(?: \w+)? (?:pains?|\w*aches?|cramps?|cough|cold|fever|rash|migraines?|weather|storms?|accident|allerg(?:y|ies)|back|knee|tooth)\b`)
+
 // angryAt reports whether the word of a message is an angry one.
 func angryAt(message string, w text.Word) bool {
-	if !angryWords[w.Folded] {
+	if !angryWords[w.Folded] || suffered.MatchString(message[w.Start:]) {
 		return false
 	}
 	pattern := inPhrase[w.Folded]

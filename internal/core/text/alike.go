@@ -31,8 +31,8 @@ func newAlike(a *Analyzer) *alike {
 			continue
 		}
 		if named, kind, ok := strings.Cut(line, ">"); ok {
-			for _, stem := range a.stemsOf(named) {
-				for _, kind := range a.stemsOf(kind) {
+			for _, stem := range a.Stems(named) {
+				for _, kind := range a.Stems(kind) {
 					if !slices.Contains(k.stems[stem], kind) {
 						k.stems[stem] = append(k.stems[stem], kind)
 					}
@@ -41,7 +41,7 @@ func newAlike(a *Analyzer) *alike {
 			continue
 		}
 		words, phrases, _ := strings.Cut(line, "|")
-		group := a.stemsOf(words)
+		group := a.Stems(words)
 		for _, stem := range group {
 			for _, other := range group {
 				if other != stem && !slices.Contains(k.stems[stem], other) {
@@ -68,8 +68,8 @@ func newAlike(a *Analyzer) *alike {
 	return k
 }
 
-// stemsOf returns the stems of words, each once.
-func (a *Analyzer) stemsOf(words string) (stems []string) {
+// Stems returns the stems of words, each once.
+func (a *Analyzer) Stems(words string) (stems []string) {
 	for _, word := range Words(strings.ReplaceAll(words, "-", "")) {
 		if stem := a.Stem(word.Folded); !slices.Contains(stems, stem) {
 			stems = append(stems, stem)
