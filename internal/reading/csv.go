@@ -6,14 +6,15 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
+	"path"
+	"regexp"
 	"strings"
 
 	"urgentparrot.example/internal/core/knowledge"
 )
 
-// readCSV reads questions and answers. The first row names the columns; those
-// called question and answer are used, whatever else there is.
+// readCSV reads questions and answers, where the first row names such columns, whatever else
+// there is; else a table under the name of the file.
 func readCSV(f *file) (knowledge.Document, error) {
 	r := csv.NewReader(bytes.NewReader(f.content))
 	r.Comma = separator(f.content)
@@ -23,20 +24,32 @@ func readCSV(f *file) (knowledge.Document, error) {
 		return knowledge.Document{}, fmt.Errorf("the CSV cannot be read: %w", err)
 	}
 	question, answer, ok := pairColumns(head)
-	if !ok {
-		return knowledge.Document{}, fmt.Errorf("the CSV needs a column called question and one called answer in its first row; it has: %s", clip(strings.Join(head, ", ")))
-	}
 	var d knowledge.Document
+	rows, cells := [][]string{head}, 0
 	for {
 		row, err := r.Read()
 		if errors.Is(err, io.EOF) {
-			return d, nil
+			break
 		}
 		if err != nil {
 			return d, fmt.Errorf("the CSV cannot be read: %w", err)
 		}
-		addPair(&d, row, question, answer)
+		if ok {
+			addPair(&d, row, question, answer)
+			continue
+		}
+		rows = append(rows, row)
+		if cells += len(row); len(rows) > mostRows || cells > mostCells {
+			return d, fmt.Errorf("the CSV has more than %d rows, or %d million cells; keep the part that matters in a file of its own", mostRows, mostCells/1_000_000)
+		}
 	}
+	if ok {
+		return d, nil
+	}
+	var o outline
+	o.heading(1, strings.TrimSuffix(path.Base(f.name), path.Ext(f.name)))
+	o.table(rows)
+	return o.done(), nil
 }
 
 // separator returns what parts the columns of the first line: a semicolon or a
@@ -52,13 +65,31 @@ func separator(b []byte) rune {
 	return best
 }
 
-// pairColumns finds the columns called question and answer.
+// What columns of questions and of answers are called.
+var (
+	asksColumn    = regexp.MustCompile(`(?i)^q$|\bquestions?\b`)
+	answersColumn = regexp.MustCompile(`(?i)^a$|\b(?:answers?|repl(?:y|ies)|responses?)\b`)
+)
+
+// pairColumns finds the columns of questions and of answers: those that are called just so, or
+// the only ones whose names say it.
 func pairColumns(head []string) (question, answer int, ok bool) {
-	named := func(name string) int {
-		return slices.IndexFunc(head, func(column string) bool { return strings.EqualFold(strings.TrimSpace(column), name) })
+	column := func(name string, like *regexp.Regexp) int {
+		found := -1
+		for i, title := range head {
+			switch {
+			case strings.EqualFold(strings.TrimSpace(title), name):
+				return i
+			case like.MatchString(strings.TrimSpace(title)) && found < 0:
+				found = i
+			case like.MatchString(strings.TrimSpace(title)):
+				return -1 // which of them?
+			}
+		}
+		return found
 	}
-	question, answer = named("question"), named("answer")
-	return question, answer, question >= 0 && answer >= 0
+	question, answer = column("question", asksColumn), column("answer", answersColumn)
+	return question, answer, question >= 0 && answer >= 0 && question != answer
 }
 
 func addPair(d *knowledge.Document, row []string, question, answer int) {

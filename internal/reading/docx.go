@@ -15,7 +15,7 @@ import (
 var headingStyle = regexp.MustCompile(`(?i)^(?:heading|titre|rubrik|überschrift|overskrift)\s?([1-6])$`)
 
 // readDOCX reads the text of an Office Open XML document (ECMA-376): headings by
-// their style, lists, tables.
+// their style or as paragraphs in bold letters, lists, tables.
 func readDOCX(in *file) (knowledge.Document, error) {
 	archive, err := zip.NewReader(bytes.NewReader(in.content), int64(len(in.content)))
 	if err != nil {
@@ -40,6 +40,9 @@ type docxReader struct {
 	text   strings.Builder // of the paragraph
 	level  int             // of the heading that it is; 0: none
 	item   bool
+	bold   bool   // of the run
+	plain  bool   // the paragraph has words that are not bold
+	title  string // a paragraph in bold letters, which heads what comes next if that is not bold too
 	cell   strings.Builder
 	row    []string
 	rows   [][]string
@@ -52,6 +55,7 @@ func docxBody(body []byte) (knowledge.Document, error) {
 	for {
 		token, err := decoder.Token()
 		if errors.Is(err, io.EOF) {
+			r.settle(false)
 			return r.done(), nil
 		}
 		if err != nil {
@@ -80,7 +84,11 @@ func (r *docxReader) start(decoder *xml.Decoder, t xml.StartElement) error {
 	switch t.Name.Local {
 	case "p":
 		r.text.Reset()
-		r.level, r.item = 0, false
+		r.level, r.item, r.plain = 0, false, false
+	case "r":
+		r.bold = false
+	case "b":
+		r.bold = value() != "0" && value() != "false"
 	case "pStyle":
 		if m := headingStyle.FindStringSubmatch(value()); m != nil {
 			r.level = int(m[1][0] - '0')
@@ -95,6 +103,7 @@ func (r *docxReader) start(decoder *xml.Decoder, t xml.StartElement) error {
 			return err
 		}
 		r.text.WriteString(words)
+		r.plain = r.plain || !r.bold && strings.TrimSpace(words) != ""
 	case "tab", "br":
 		r.text.WriteByte(' ')
 	case "delText", "instrText":
@@ -111,6 +120,14 @@ func (r *docxReader) start(decoder *xml.Decoder, t xml.StartElement) error {
 
 func (r *docxReader) end(name string) {
 	words := func() string { return strings.Join(strings.Fields(r.text.String()), " ") }
+	if said := words(); name == "p" && r.tables == 0 && said != "" || name == "tbl" && r.tables == 1 {
+		bold := name == "p" && r.level == 0 && !r.item && !r.plain && isTitle(said)
+		r.settle(!bold && r.level == 0)
+		if bold {
+			r.title = said
+			return
+		}
+	}
 	switch {
 	case name == "p" && r.tables > 0:
 		r.cell.WriteString(words() + " ")
@@ -132,4 +149,14 @@ func (r *docxReader) end(name string) {
 			r.rows = nil
 		}
 	}
+}
+
+// settle makes a heading of a paragraph in bold letters, or a paragraph if it heads nothing.
+func (r *docxReader) settle(heads bool) {
+	if r.title != "" && heads {
+		r.heading(inline, strings.TrimSuffix(r.title, ":"))
+	} else {
+		r.paragraph(r.title, false)
+	}
+	r.title = ""
 }

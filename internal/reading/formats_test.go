@@ -97,7 +97,7 @@ func TestHeadingsOfPlainTexts(t *testing.T) {
 		"right above":   {"Opening hours\nWe open at nine.\n\nSkates\nA pair costs £7 a day. Bring socks.\n\nCan I bring a dog?\nDogs stay outside.\n", "Opening hours|We open at nine.\nSkates|A pair costs £7 a day. Bring socks.\nCan I bring a dog?|Dogs stay outside."},
 		"of long lines": {"Skates\nA pair of skates costs £7 a day, and whoever comes back before noon pays only half of that, with the deposit given back.\n\nSocks\nBring some.\n", "Skates|A pair of skates costs £7 a day, and whoever comes back before noon pays only half of that, with the deposit given back.\nSocks|Bring some."},
 		"paragraphs":    {"We open at nine and close\nWhen the last skater has gone.\n\nA pair costs £7, with a deposit,\nand socks are sold.\n\nThe ice is thin in\nmarch.\n", "|We open at nine and close When the last skater has gone.\n\nA pair costs £7, with a deposit, and socks are sold.\n\nThe ice is thin in march."},
-		"addresses":     {"Pier House\nHarbour Row 4\nBrackwater\n\nSkate Shed\nIce Lane 2\nBrackwater\n", "|Pier House Harbour Row 4 Brackwater\n\nSkate Shed Ice Lane 2 Brackwater"},
+		"addresses":     {"Pier House\nHarbour Row 4\nBrackwater\n\nSkate Shed\nIce Lane 2\nBrackwater\n", "|- Pier House\n- Harbour Row 4\n- Brackwater\n\n- Skate Shed\n- Ice Lane 2\n- Brackwater"},
 	} {
 		for _, file := range []string{"notes.txt", "pasted.md"} {
 			d, err := Read(file, []byte(c.text))
@@ -132,6 +132,11 @@ func TestAPrintedManualIsRead(t *testing.T) {
 	}
 }
 
+// boldWord is a Word document whose headings are set in bold letters by hand.
+const boldWord = `<w><p><r><rPr><b/></rPr><t>Skates</t></r></p><p><pPr><rPr><b/></rPr></pPr><r><t>You can rent skates.</t></r></p>` +
+	`<p><r><rPr><b/></rPr><t>Socks:</t></r></p><p><r><rPr><b val="0"/></rPr><t>Bring some.</t></r></p>` +
+	`<p><r><rPr><b/></rPr><t>At the pier</t></r></p><p><r><rPr><b/></rPr><t>From nine</t></r></p></w>`
+
 func TestEveryKindOfFileIsRead(t *testing.T) {
 	for _, c := range []struct {
 		name    string
@@ -139,12 +144,20 @@ func TestEveryKindOfFileIsRead(t *testing.T) {
 		holds   []string
 	}{
 		{"skates.docx", zipped(t, map[string]string{"word/document.xml": word}), []string{"Ice skates|You can rent skates.", "- at the pier", "Adult: Price £7."}},
+		{"bold.docx", zipped(t, map[string]string{"word/document.xml": boldWord}), []string{"Skates|You can rent skates.", "Socks|Bring some.", "At the pier\n\nFrom nine"}},
 		{"prices.xlsx", workbook(t, [][]string{{"Size", "Price", "Deposit"}, {"Adult", "£7", "£20"}}), []string{"Sheet1|Adult: Price £7; Deposit £20."}},
 		{"questions.xlsx", workbook(t, [][]string{{"Question", "Note", "Answer"}, {"Are there skates?", "-", "Yes, at the pier."}}), []string{"Are there skates?|Yes, at the pier."}},
 		{"leaflet.pdf", world.PDF([]string{"Skates are rented at the pier", "until the ice breaks."}), []string{"Skates are rented at the pier until the ice breaks."}},
 		{"questions.jsonl", []byte(`{"question":"Are there skates?","answer":"Yes."}` + "\n\n" + `{"question":"How much?","answer":"£7.","by":"Kim"}`), []string{"Are there skates?|Yes.", "How much?|£7."}},
 		{"film.srt", []byte("1\r\n00:00:01,000 --> 00:00:04,000\r\n<i>Skates are rented</i>\r\n\r\n2\r\n00:00:04,500 --> 00:00:07,000\r\nat the pier.\r\n"), []string{"At 00:00:01|Skates are rented at the pier."}},
 		{"film.vtt", []byte("WEBVTT\n\nintro\n01:02.000 --> 01:04.000 align:start\nMind the ice.\n"), []string{"At 01:02|Mind the ice."}},
+		{"replies.csv", []byte("Customer question;Our reply;Updated\nAre there skates?;Yes.;2026-01-04\n"), []string{"Are there skates?|Yes."}},
+		{"prices.csv", []byte("Rent of skates,,\nSize,Price,Deposit\nAdult,£7,£20\nChild,£4,£10\n"), []string{"prices|Rent of skates", "Adult: Price £7; Deposit £20.", "Child: Price £4; Deposit £10."}},
+		{"bold.md", []byte("**Opening hours**\nFrom nine to five.\n\n**Skates**:\nA pair costs £7.\n"), []string{"Opening hours|From nine to five.", "Skates"}},
+		{"faq.html", []byte(`<main><details><summary>Are there skates?</summary><p>Yes.</p></details><div class=q><b>Is it cold?</b></div><div class=a>Rather.</div><div><button>And socks?</button><div>Bring some.</div></div><p><strong>Ice</strong><br>It is thin.</p></main>`), []string{"Are there skates?|Yes.", "Is it cold?|Rather.", "And socks?|Bring some.", "Ice|It is thin."}},
+		{"capitals.txt", []byte("OPENING HOURS\nWe open at nine.\nSKATES\nA pair costs £7.\nBring socks.\n"), []string{"OPENING HOURS|We open at nine.", "SKATES|A pair costs £7. Bring socks."}},
+		{"numbers.txt", []byte("1. Opening hours\nWe open at nine.\n2. Skates\nA pair costs £7.\n"), []string{"Opening hours|We open at nine.", "Skates|A pair costs £7."}},
+		{"colons.txt", []byte("Opening hours:\nMon-Fri 9am-5pm\nSat 10am-2pm\n\nSkates:\nA pair costs £7 a day, with a deposit.\n"), []string{"Opening hours|- Mon-Fri 9am-5pm\n- Sat 10am-2pm", "Skates|A pair costs £7 a day, with a deposit."}},
 		{"semicolons.csv", []byte("\ufeffid;Question;Answer\n1;Are there skates?;Yes, and sledges."), []string{"Are there skates?|Yes, and sledges."}},
 		{"latin.csv", []byte("question,answer\nIs there a caf\xe9?,Yes: the caf\xe9 at the pier."), []string{"Is there a café?|Yes: the café at the pier."}},
 		{"wide.txt", []byte("\xff\xfeI\x00c\x00e\x00 \x00i\x00s\x00 \x00t\x00h\x00i\x00n\x00.\x00"), []string{"Ice is thin."}},
@@ -285,7 +298,7 @@ func TestBadFilesSayWhy(t *testing.T) {
 		{"pictures.zip", zipped(t, map[string]string{"a.png": "x"}), "no file that can be read"},
 		{"huge.md", make([]byte, 200<<20), "200 MB"},
 		{"wide.xlsx", wide(t), "2 million cells"},
-		{"head.csv", []byte(strings.Repeat("a", 1<<20) + ",b\n1,2\n"), "aaa…"},
+		{"rows.csv", []byte("name,price\n" + strings.Repeat("a,1\n", mostRows+1)), "more than 50000 rows"},
 		{"overlap.zip", overlapping(t), "lie over one another"},
 		{"many.zip", zipped(t, map[string]string{"a.docx": packed, "b.docx": packed, "c.docx": packed}), "unpacks to more"},
 		{"many.csv", []byte("question,answer\n" + strings.Repeat("when?,at noon\n", mostPassages+1)), "at most 20000 are kept"},

@@ -246,10 +246,20 @@ func (o *outline) html(n *html.Node, depth int) {
 		}
 	case "dl":
 		defer o.leave(inline)
-	case "p":
+	case "summary":
+		o.heading(inline, words(n))
+		return
+	case "p", "div":
+		if n.Data == "div" && hasBlocks(n) {
+			break
+		}
 		if title := boldOnly(n); title != "" {
 			o.heading(inline, title)
 			return
+		}
+		if title := boldFirst(n); title != nil {
+			o.heading(inline, words(title))
+			n.RemoveChild(title)
 		}
 	case "pre":
 		o.paragraph(goquery.NewDocumentFromNode(n).Text(), false)
@@ -308,7 +318,7 @@ func boldOnly(n *html.Node) string {
 		return ""
 	}
 	title := words(bold)
-	if title == "" || len(strings.Fields(title)) > longestBold || strings.ContainsAny(title[len(title)-1:], ".,;:!") {
+	if !isTitle(title) || strings.HasSuffix(title, ":") {
 		return ""
 	}
 	for next := n.NextSibling; next != nil; next = next.NextSibling {
@@ -317,6 +327,31 @@ func boldOnly(n *html.Node) string {
 		}
 	}
 	return ""
+}
+
+// boldFirst returns the bold words on a line of their own with which a paragraph begins, nil if
+// it does not.
+func boldFirst(n *html.Node) *html.Node {
+	first := n.FirstChild
+	for first != nil && first.Type == html.TextNode && strings.TrimSpace(first.Data) == "" {
+		first = first.NextSibling
+	}
+	if first == nil || first.Type != html.ElementNode || first.Data != "b" && first.Data != "strong" {
+		return nil
+	}
+	next := first.NextSibling
+	for next != nil && next.Type == html.TextNode && strings.TrimSpace(next.Data) == "" {
+		next = next.NextSibling
+	}
+	if next == nil || next.Type != html.ElementNode || next.Data != "br" || !isTitle(words(first)) {
+		return nil
+	}
+	return first
+}
+
+// isTitle reports whether bold words read as a heading.
+func isTitle(s string) bool {
+	return s != "" && len(strings.Fields(s)) <= longestBold && !strings.ContainsAny(s[len(s)-1:], ".,;!")
 }
 
 // tableRows returns the cells of a table; false for one that is there for the

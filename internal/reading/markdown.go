@@ -2,6 +2,7 @@ package reading
 
 import (
 	"bytes"
+	"regexp"
 
 	"github.com/yuin/goldmark"
 	"github.com/yuin/goldmark/ast"
@@ -17,6 +18,7 @@ var markdown = goldmark.New(goldmark.WithExtensions(extension.Table, extension.S
 // understood in one place. Raw HTML in the Markdown is left out. What has no
 // marks of Markdown is a plain text: somebody pasted it.
 func readMarkdown(f *file) (knowledge.Document, error) {
+	f.content = boldAbove.ReplaceAll(f.content, []byte("$1\n\n$2"))
 	parsed := markdown.Parser().Parse(text.NewReader(f.content))
 	if isUnmarked(parsed) {
 		return readText(f)
@@ -29,6 +31,9 @@ func readMarkdown(f *file) (knowledge.Document, error) {
 	page.WriteString("</main>")
 	return readHTML(&file{f.name, page.Bytes(), f.left})
 }
+
+// boldAbove is a line in bold letters right above another one: it is set as a heading.
+var boldAbove = regexp.MustCompile(`(?m)^((?:\*\*[^*\n]+\*\*|__[^_\n]+__):?)[ \t]*\r?\n([^\s|>#*-])`)
 
 // isUnmarked reports whether a document is nothing but paragraphs and lists of plain words.
 func isUnmarked(doc ast.Node) bool {

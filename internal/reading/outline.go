@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -68,13 +69,21 @@ func (o *outline) paragraph(s string, closely bool) {
 // £6.20; Hallow Point £9.80."
 func (o *outline) table(rows [][]string) {
 	rows = slices.DeleteFunc(rows, func(row []string) bool { return strings.Join(row, "") == "" })
+	// What stands in one cell above the columns is said of the table.
+	for len(rows) > 2 && filled(rows[0][:1]) == 1 && filled(rows[0]) == 1 && filled(rows[1]) > 1 && filled(rows[2]) > 1 {
+		o.paragraph(strings.Join(rows[0], ""), false)
+		rows = rows[1:]
+	}
 	if len(rows) < 2 {
 		for _, row := range rows {
 			o.paragraph(strings.Join(row, "; "), false)
 		}
 		return
 	}
-	head := rows[0]
+	head := make([]string, len(rows[0]))
+	for i, title := range rows[0] {
+		head[i] = text.Short(title, 80) // it is said with each row
+	}
 	for i, row := range rows[1:] {
 		var cells []string
 		for j, cell := range row {
@@ -94,6 +103,16 @@ func (o *outline) table(rows [][]string) {
 	}
 }
 
+// filled is how many cells of a row hold something.
+func filled(row []string) (n int) {
+	for _, cell := range row {
+		if strings.TrimSpace(cell) != "" {
+			n++
+		}
+	}
+	return n
+}
+
 func (o *outline) flush() {
 	if o.lead != "" {
 		lead := o.lead
@@ -109,7 +128,37 @@ func (o *outline) flush() {
 func (o *outline) done() knowledge.Document {
 	o.flush()
 	o.removeContents()
+	o.liftQuestions()
 	return o.document
+}
+
+// liftQuestions makes headings of paragraphs that are a question, with what answers it below: a
+// page may set them apart by nothing but its style.
+func (o *outline) liftQuestions() {
+	var lifted []knowledge.Section
+	for _, section := range o.document.Sections {
+		paragraphs := strings.Split(section.Text, "\n\n")
+		trail, from := section.Trail, 0
+		add := func(to int) {
+			if from < to {
+				lifted = append(lifted, knowledge.Section{Trail: trail, Text: strings.Join(paragraphs[from:to], "\n\n")})
+			}
+			from = to
+		}
+		for i, p := range paragraphs[:len(paragraphs)-1] {
+			if isQuestion(p) && !isQuestion(paragraphs[i+1]) {
+				add(i)
+				trail, from = append(slices.Clone(section.Trail), p), i+1
+			}
+		}
+		add(len(paragraphs))
+	}
+	o.document.Sections = lifted
+}
+
+// isQuestion reports whether a paragraph is one question, and no item of a list.
+func isQuestion(p string) bool {
+	return strings.HasSuffix(p, "?") && utf8.RuneCountInString(p) <= longestHeading && startsWith.MatchString(p) && !strings.ContainsAny(p, "\n") && len(text.Sentences(p)) == 1
 }
 
 // mostRepeated is how many headings a section may repeat before it is taken for

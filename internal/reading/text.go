@@ -7,12 +7,14 @@ import (
 	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/knowledge"
+	"urgentparrot.example/internal/core/text"
 )
 
 // A block is the lines between two blank ones of a plain text.
 type block struct {
 	lines  []string // trimmed
 	indent int      // of the first line, in columns
+	headed bool     // the first line is a heading
 }
 
 // The levels of headings in plain text that are not numbered: a title, one that
@@ -42,14 +44,13 @@ var (
 // numbered, in capitals, further out than the body, or a short line above a
 // longer paragraph, with or without a blank line between. Lines marked Q and A are a heading and what is below it.
 func readText(f *file) (knowledge.Document, error) {
-	blocks := blocksOf(strings.ReplaceAll(string(f.content), "\u00a0", " "))
+	blocks := headedBlocks(blocksOf(strings.ReplaceAll(string(f.content), "\u00a0", " ")))
 	body := bodyIndent(blocks)
-	headed := areHeaded(blocks)
 	var o outline
 	for i := range blocks {
 		blk := &blocks[i]
-		if blk.isHeaded() && (headed || len(blk.lines[1]) > longestWrapped) {
-			o.heading(levelPlain, blk.lines[0])
+		if blk.headed {
+			o.heading(levelPlain, text.Unnumbered(strings.TrimSuffix(blk.lines[0], ":")))
 			o.lines(blk.lines[1:])
 			continue
 		}
@@ -62,35 +63,92 @@ func readText(f *file) (knowledge.Document, error) {
 	return o.done(), nil
 }
 
-// longestWrapped is how many letters a line of a text that is broken into lines has at most.
-const longestWrapped = 100
+// What is set as a heading is no longer than so many letters, and a line of a text that is broken
+// into lines no longer than so many.
+const (
+	longestTitle   = 60
+	longestWrapped = 100
+)
 
-// isHeaded reports whether a block may begin with a heading, with no blank line below it: a short
-// line that ends no sentence, above one that begins a longer one.
+// headedBlocks finds the headings that stand right above what they are about, with no blank line
+// between, and parts blocks at them.
+func headedBlocks(blocks []block) (parted []block) {
+	for _, b := range blocks {
+		from := 0
+		heads := b.headsWithin()
+		for i := 1; i < len(b.lines); i++ {
+			if heads[i] {
+				parted = append(parted, block{lines: b.lines[from:i], indent: b.indent, headed: heads[from]})
+				from = i
+			}
+		}
+		parted = append(parted, block{lines: b.lines[from:], indent: b.indent, headed: heads[from]})
+	}
+	mayBe := func(set func(*block) bool) (are bool) {
+		n, several := 0, 0
+		for i := range parted {
+			if len(parted[i].lines) > 1 {
+				several++
+			}
+			if set(&parted[i]) {
+				n++
+			}
+		}
+		return n >= 2 && 2*n > several // it is how the text is set, and not where a line happens to be broken
+	}
+	above, colons := mayBe((*block).isHeaded), mayBe((*block).isTold)
+	for i := range parted {
+		b := &parted[i]
+		b.headed = b.headed || b.isHeaded() && (above || len(b.lines[1]) > longestWrapped) || colons && b.isTold()
+	}
+	return parted
+}
+
+// headsWithin finds the lines of a block that are headings for certain, by their place: those in
+// capitals, and numbered ones that all stand above sentences.
+func (b *block) headsWithin() map[int]bool {
+	heads, counted, above := map[int]bool{}, []int{}, 0
+	for i, line := range b.lines[:len(b.lines)-1] {
+		below := b.lines[i+1]
+		switch {
+		case utf8.RuneCountInString(line) > longestTitle:
+		case isCapitals(line) && !isCapitals(below) && !underline.MatchString(below) && !strings.ContainsAny(line[len(line)-1:], ".,;!") && (i > 0 || len(below) > len(line)):
+			heads[i] = true
+		case numberedTitle.MatchString(line):
+			counted = append(counted, i)
+			if startsWith.MatchString(below) && !numberedTitle.MatchString(below) && strings.HasSuffix(below, ".") {
+				above++
+			}
+		}
+	}
+	if above >= 2 && above == len(counted) {
+		for _, i := range counted {
+			heads[i] = true
+		}
+	}
+	return heads
+}
+
+// numberedTitle is a line such as "2. Dogs".
+var numberedTitle = regexp.MustCompile(`^\d{1,2}[.)]\s+\p{Lu}[^.;]*$`)
+
+// isHeaded reports whether a block may begin with a heading: a short line that ends no sentence,
+// above one that begins a longer one.
 func (b *block) isHeaded() bool {
 	if len(b.lines) < 2 {
 		return false
 	}
 	title, below := b.lines[0], b.lines[1]
-	short := utf8.RuneCountInString(title) <= 60 && len(strings.Fields(title)) <= 10
+	short := utf8.RuneCountInString(title) <= longestTitle && len(strings.Fields(title)) <= 10
 	prose := strings.HasSuffix(title, "?") || len(below) > len(title) && (len(below) > 40 || strings.HasSuffix(below, "."))
 	return short && prose && startsWith.MatchString(title) && startsWith.MatchString(below) && !strings.ContainsAny(title[len(title)-1:], ".,;:!") &&
 		!marked.MatchString(title) && !marked.MatchString(below) && !underline.MatchString(below) && !asks.MatchString(title) && !numbered.MatchString(title)
 }
 
-// areHeaded reports whether most blocks of several lines begin with headings: then it is how the
-// text is set, and not where a line happens to be broken.
-func areHeaded(blocks []block) bool {
-	headed, several := 0, 0
-	for i := range blocks {
-		if len(blocks[i].lines) > 1 {
-			several++
-		}
-		if blocks[i].isHeaded() {
-			headed++
-		}
-	}
-	return headed >= 2 && 2*headed > several
+// isTold reports whether a block may begin with a heading that has a colon: "Opening hours:".
+func (b *block) isTold() bool {
+	title := b.lines[0]
+	return len(b.lines) > 1 && strings.HasSuffix(title, ":") && utf8.RuneCountInString(title) <= longestTitle && len(strings.Fields(title)) <= 5 && startsWith.MatchString(title)
 }
 
 // text adds one block of a plain text, which next follows.
@@ -121,6 +179,12 @@ func (o *outline) text(b, next *block, first bool, body int) {
 // lines adds the lines of a block: as one paragraph, or as the items of a list,
 // with those that go on below them.
 func (o *outline) lines(lines []string) {
+	if areEntries(lines) {
+		for i, line := range lines {
+			o.paragraph(knowledge.ItemMark+strings.Join(strings.Fields(line), " "), i > 0)
+		}
+		return
+	}
 	var said strings.Builder
 	item := false
 	flush := func() {
@@ -142,6 +206,20 @@ func (o *outline) lines(lines []string) {
 	}
 	flush()
 }
+
+// areEntries reports whether lines are entries of a list without marks, such as hours, prices or an
+// address: short, each begun anew, none the end of a sentence.
+func areEntries(lines []string) bool {
+	for _, line := range lines {
+		if utf8.RuneCountInString(line) > longestTitle || !begunAnew.MatchString(line) || strings.ContainsAny(line[len(line)-1:], ".,;:?!") || marked.MatchString(line) {
+			return false
+		}
+	}
+	return len(lines) > 1
+}
+
+// begunAnew is how an entry begins.
+var begunAnew = regexp.MustCompile(`^["'(]?[\p{Lu}\d£$€+]`)
 
 // headingOf returns the level of the heading that a block begins with, and of how
 // many lines it is; 0 if there is none.

@@ -210,6 +210,28 @@ func TestTheSentenceThatNamesItIsQuoted(t *testing.T) {
 	}
 }
 
+// Of a list that item is said which alone holds what was asked, if it says what it is about; a list
+// of steps, or of what one needs, is said whole.
+func TestAnItemThatAnswersByItselfIsQuoted(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Hall", "Good to know"}, Text: "- Dogs: yes, on a lead\n- Parking: free for two hours behind the hall\n- Wifi: free, the password is on the till"},
+		{Trail: []string{"Hall", "Prices"}, Text: "- Adult £8\n- Child £4\n- Family (2+2) £20"},
+		{Trail: []string{"Hall", "What to bring"}, Text: "- a warm hat\n- gloves\n- a bottle of water"},
+	}}.Passages())
+	for asked, want := range map[string]string{
+		"what is the wifi password?":        "Wifi: free, the password is on the till",
+		"is there parking?":                 "Parking: free for two hours behind the hall",
+		"what does it cost for a family?":   "Family (2+2) £20",
+		"what are the prices?":              "- Adult £8\n- Child £4\n- Family (2+2) £20",
+		"what do I have to bring?":          "- a warm hat\n- gloves\n- a bottle of water",
+		"do I need to bring my own gloves?": "- a warm hat\n- gloves\n- a bottle of water",
+	} {
+		if found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, ""); found.Candidates[0].Words(0) != want {
+			t.Errorf("%q: %q, not %q", asked, found.Candidates[0].Words(0), want)
+		}
+	}
+}
+
 func TestNearMissesAreTrustedLess(t *testing.T) {
 	f := finder(t, pier.Passages())
 	best := func(question string) float64 {

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -129,6 +130,8 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	case isRow(c.Text, sentences[first].Span):
 		said, quote = w.sayTable(c, first)
 		return quote, said
+	case w.onlyItem(c, first):
+		return text.Span{Start: sentences[first].Start + len(knowledge.ItemMark), End: sentences[first].End}, ""
 	case isItem(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
@@ -158,6 +161,30 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 		}
 	}
 	return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
+}
+
+// labelledItem is an item of a list that says by itself what it is about: "- Wifi: free in the hall".
+var labelledItem = regexp.MustCompile(`^- [^.:;?!]{2,40}: \S`)
+
+// onlyItem reports whether the item of a list at i answers by itself: it alone holds what was asked
+// about, and it says what it is about, or holds the kind of fact that was asked for ("Child £4").
+func (w *weigher) onlyItem(c *Candidate, i int) bool {
+	s := c.sentences[i]
+	said := c.Text[s.Start:s.End]
+	if !isItem(said) || s.own == 0 || !labelledItem.MatchString(said) && (w.q.fact == nil || !w.q.fact.in(said)) {
+		return false
+	}
+	for k, t := range w.q.terms {
+		if !t.Light && max(s.held[k], c.heads[k]) < worthOfAlike {
+			return false
+		}
+	}
+	for j, other := range c.sentences {
+		if j != i && other.own > 0 && isItem(c.Text[other.Start:other.End]) {
+			return false
+		}
+	}
+	return true
 }
 
 // exactly leaves out the sentences around something exact that was asked for, as a telephone
