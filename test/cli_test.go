@@ -69,7 +69,8 @@ func TestABuilderAddsKnowledge(t *testing.T) {
 	folder := t.TempDir()
 	for name, content := range map[string]string{
 		"winter/skates.md": "# Ice skates\n\nYou can rent ice skates at the pier for £7 an hour.",
-		"broken.csv":       "name,price\nskates,7\n",
+		"broken.csv":       "question,answer\n\"are there skates?,yes\n",
+		"prices.csv":       "name,price\nskates,£7\nsledges,£5\n",
 		"picture.png":      "\x89PNG\r\n",
 		"latin.txt":        "caf\xe9",
 	} {
@@ -77,7 +78,7 @@ func TestABuilderAddsKnowledge(t *testing.T) {
 		s.must(os.WriteFile(filepath.Join(folder, name), []byte(content), 0o600))
 	}
 	out, errs, code := s.parrot("", "knowledge", "add", folder)
-	contains(t, out, "winter/skates.md  1 passage", "broken.csv", "a column called question", "picture.png", "latin.txt")
+	contains(t, out, "winter/skates.md  1 passage", "broken.csv", "the CSV cannot be read", "prices.csv        1 passage", "picture.png", "latin.txt")
 	if code != 1 || !strings.Contains(errs, "2 files could not be added") {
 		t.Errorf("exit %d, %s", code, errs)
 	}

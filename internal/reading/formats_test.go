@@ -132,6 +132,47 @@ func TestAPrintedManualIsRead(t *testing.T) {
 	}
 }
 
+// setAt sets words at places of a page, from the lower left.
+func setAt(words ...any) string {
+	var b strings.Builder
+	for i := 0; i < len(words); i += 4 {
+		fmt.Fprintf(&b, "BT /F1 %d Tf 1 0 0 1 %d %d Tm (%s) Tj ET\n", words[i], words[i+1], words[i+2], words[i+3])
+	}
+	return b.String()
+}
+
+// Tables of a PDF keep their columns, also where a cell is empty or goes on in the next line; what
+// is set in two columns is read down one and then the other, and what browsers print at the edges
+// is left out.
+func TestTablesAndColumnsOfAPDF(t *testing.T) {
+	for name, c := range map[string]struct{ page, want string }{
+		"a table": {
+			setAt(10, 20, 820, "11/28/26, 8:18 AM Prices", 16, 50, 780, "Prices", 10, 50, 740, "Room", 10, 200, 740, "Low season", 10, 300, 740, "High season",
+				10, 50, 720, "Double room", 10, 200, 720, "68", 10, 300, 720, "84", 10, 50, 700, "Family room", 10, 200, 700, "96",
+				10, 50, 688, "with four beds", 10, 50, 668, "Cot", 10, 300, 668, "5", 10, 20, 20, "https://hostel.example/prices 1/1"),
+			"Prices|Double room: Low season 68; High season 84.\nFamily room with four beds: Low season 96.\nCot: High season 5.",
+		},
+		"a list of two columns": {
+			setAt(10, 50, 740, "Telephone", 10, 200, 740, "01632 960 444", 10, 50, 720, "Jetty", 10, 200, 720, "End of Willow Lane", 10, 50, 700, "Open", 10, 200, 700, "from 9 to 19"),
+			"|Telephone: 01632 960 444.\nJetty: End of Willow Lane.\nOpen: from 9 to 19.",
+		},
+		"two columns": {
+			setAt(16, 50, 780, "Rules", 10, 50, 740, "Plots are let for a year", 10, 320, 740, "in November only and never", 10, 50, 728, "and are paid for in advance.", 10, 320, 728, "left alone by those who lit them.",
+				10, 50, 716, "Whoever leaves tells us in time.", 14, 320, 700, "Hens", 10, 320, 680, "Six hens may be kept on a plot.", 14, 50, 690, "Fires", 10, 50, 670, "They may be lit by anybody but",
+				10, 50, 630, "The committee meets each month in the Plough, and everybody may come along and speak."),
+			"Rules|Plots are let for a year and are paid for in advance. Whoever leaves tells us in time.\nRules > Fires|They may be lit by anybody but in November only and never left alone by those who lit them.\nRules > Hens|Six hens may be kept on a plot.\n\nThe committee meets each month in the Plough, and everybody may come along and speak.",
+		},
+	} {
+		d, err := Read("page.pdf", pdfOf(c.page))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := said(d); got != c.want {
+			t.Errorf("%s:\n got %q\nwant %q", name, got, c.want)
+		}
+	}
+}
+
 // boldWord is a Word document whose headings are set in bold letters by hand.
 const boldWord = `<w><p><r><rPr><b/></rPr><t>Skates</t></r></p><p><pPr><rPr><b/></rPr></pPr><r><t>You can rent skates.</t></r></p>` +
 	`<p><r><rPr><b/></rPr><t>Socks:</t></r></p><p><r><rPr><b val="0"/></rPr><t>Bring some.</t></r></p>` +

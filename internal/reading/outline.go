@@ -80,11 +80,14 @@ func (o *outline) table(rows [][]string) {
 		}
 		return
 	}
-	head := make([]string, len(rows[0]))
-	for i, title := range rows[0] {
-		head[i] = text.Short(title, 80) // it is said with each row
+	var head []string
+	if namesColumns(rows) {
+		for _, title := range rows[0] {
+			head = append(head, text.Short(title, 80)) // it is said with each row
+		}
+		rows = rows[1:]
 	}
-	for i, row := range rows[1:] {
+	for i, row := range rows {
 		var cells []string
 		for j, cell := range row {
 			switch {
@@ -101,6 +104,16 @@ func (o *outline) table(rows [][]string) {
 			o.paragraph(row[0]+": "+said+".", i > 0)
 		}
 	}
+}
+
+// namesColumns reports whether the first row of a table names its columns. Of two columns it may
+// be the first of what is listed: "Telephone | 01632 960 444".
+func namesColumns(rows [][]string) bool {
+	if len(rows[0]) != 2 {
+		return true
+	}
+	title, about := strings.TrimSpace(rows[0][0]), strings.TrimSpace(rows[0][1])
+	return title == "" || !strings.ContainsAny(about, "0123456789£$€@.") && len(strings.Fields(about)) <= longestTerm/3 && !strings.HasSuffix(title, ":") && !text.IsTime(text.Fold(title))
 }
 
 // filled is how many cells of a row hold something.

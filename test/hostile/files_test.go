@@ -155,7 +155,7 @@ func overlapping(n int) []byte {
 // refusals are what is said of files that must not be read.
 var refusals = map[string]string{
 	"one file a thousand times.zip": "lie over one another", "one file some times.zip": "lie over one another", "texts that unpack.zip": "unpacks to more", "documents that unpack.zip": "unpacks to more", "a bomb.zip": "unpacks to more", "many files.zip": "2500 files",
-	"a bomb.docx": "unpacks to more", "a bomb.xlsx": "unpacks to more", "far cells.xlsx": "2 million cells", "one long heading.csv": "aaa…",
+	"a bomb.docx": "unpacks to more", "a bomb.xlsx": "unpacks to more", "far cells.xlsx": "2 million cells",
 	"pages in a ring.pdf": "not read again by itself", "parents in a ring.pdf": "not read again by itself", "links without end.md": "not read again by itself",
 	"packed operators.pdf": "unpacks to more", "elements in elements.html": "nested too deep",
 }

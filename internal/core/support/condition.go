@@ -71,7 +71,7 @@ func (c Checker) tells(told map[string]bool, reply, condition, whole string) boo
 			w = 0.3
 		}
 		all += w
-		if told[t.Stem] || slices.ContainsFunc(c.Analyzer.Alike(t.Stem), func(a string) bool { return told[a] }) {
+		if told[t.Stem] || slices.ContainsFunc(c.Analyzer.Synonyms(t.Stem), func(a string) bool { return told[a] }) {
 			held += w
 		}
 	}

@@ -199,7 +199,7 @@ func (g *ground) holds(a *text.Analyzer, stem string) bool {
 	if g.stems[stem] {
 		return true
 	}
-	for _, alike := range a.Alike(stem) {
+	for _, alike := range a.Synonyms(stem) {
 		if g.stems[alike] {
 			return true
 		}
@@ -250,7 +250,7 @@ func weight(terms []text.Term) (sum float64) {
 func (c Checker) shared(terms []text.Term, stems map[string]bool) float64 {
 	var held []text.Term
 	for _, t := range terms {
-		if stems[t.Stem] || slices.ContainsFunc(c.Analyzer.Alike(t.Stem), func(a string) bool { return stems[a] }) {
+		if stems[t.Stem] || slices.ContainsFunc(c.Analyzer.Synonyms(t.Stem), func(a string) bool { return stems[a] }) {
 			held = append(held, t)
 		}
 	}

@@ -12,7 +12,8 @@ var alikeEnglish string
 
 // alike is what an analyzer knows of words that mean nearly the same.
 type alike struct {
-	stems   map[string][]string // stem → stems of its groups
+	stems   map[string][]string // stem → stems of its groups, and of what it is a kind of
+	same    map[string][]string // stem → stems that mean nearly the same
 	phrases []phrase
 }
 
@@ -24,28 +25,32 @@ type phrase struct {
 
 // newAlike reads the groups of everyday words for an analyzer of English.
 func newAlike(a *Analyzer) *alike {
-	k := &alike{stems: map[string][]string{}}
+	k := &alike{stems: map[string][]string{}, same: map[string][]string{}}
+	add := func(to map[string][]string, stem, other string) {
+		if stem != other && !slices.Contains(to[stem], other) {
+			to[stem] = append(to[stem], other)
+		}
+	}
 	for line := range strings.Lines(alikeEnglish) {
 		line = strings.TrimSpace(line)
 		if line == "" || line[0] == '#' {
 			continue
 		}
-		if named, kind, ok := strings.Cut(line, ">"); ok {
+		if named, kinds, ok := strings.Cut(line, ">"); ok {
 			for _, stem := range a.Stems(named) {
-				for _, kind := range a.Stems(kind) {
-					if !slices.Contains(k.stems[stem], kind) {
-						k.stems[stem] = append(k.stems[stem], kind)
-					}
+				for _, kind := range a.Stems(kinds) {
+					add(k.stems, stem, kind)
 				}
 			}
 			continue
 		}
+		line, near := strings.CutPrefix(line, "~")
 		words, phrases, _ := strings.Cut(line, "|")
 		group := a.Stems(words)
 		for _, stem := range group {
 			for _, other := range group {
-				if other != stem && !slices.Contains(k.stems[stem], other) {
-					k.stems[stem] = append(k.stems[stem], other)
+				if add(k.stems, stem, other); !near {
+					add(k.same, stem, other)
 				}
 			}
 		}
@@ -88,8 +93,10 @@ func (k *alike) extend(a *Analyzer, word string, said []string) {
 		switch {
 		case len(words) == 1:
 			said := a.Stem(words[0].Folded)
-			if k.stems[said] = slices.DeleteFunc(k.stems[said], func(s string) bool { return s == stem }); !dropped {
-				k.stems[said] = append(k.stems[said], stem)
+			for _, known := range []map[string][]string{k.stems, k.same} {
+				if known[said] = slices.DeleteFunc(known[said], func(s string) bool { return s == stem }); !dropped {
+					known[said] = append(known[said], stem)
+				}
 			}
 		case len(words) > 1 && !dropped:
 			p := phrase{stems: []string{stem}}
@@ -101,13 +108,23 @@ func (k *alike) extend(a *Analyzer, word string, said []string) {
 	}
 }
 
-// Alike returns the stems of everyday words that mean nearly the same as a stem.
-// Of other languages than English only what Extend added is known.
+// Alike returns the stems of everyday words by which what is asked with a stem may be found: those
+// that mean nearly the same, what is near to it, and what it is a kind of. Of other languages than
+// English only what Extend added is known.
 func (a *Analyzer) Alike(stem string) []string {
 	if a.alike == nil {
 		return nil
 	}
 	return a.alike().stems[stem]
+}
+
+// Synonyms returns the stems of everyday words that mean nearly the same as a stem, so that either
+// may be said for the other.
+func (a *Analyzer) Synonyms(stem string) []string {
+	if a.alike == nil {
+		return nil
+	}
+	return a.alike().same[stem]
 }
 
 // A Phrase is a turn of phrase found among terms.

@@ -121,6 +121,10 @@ func TestEverydayWordsStandForOneAnother(t *testing.T) {
 			t.Errorf("abroad, or another country, stands for %s", other)
 		}
 	}
+	vegan, vegetarian := a.Stem("vegan"), a.Stem("vegetarian")
+	if !slices.Contains(a.Alike(vegan), vegetarian) || slices.Contains(a.Synonyms(vegan), vegetarian) || slices.Contains(a.Synonyms(a.Stem("france")), a.Stem("abroad")) || !slices.Contains(a.Synonyms(a.Stem("delete")), a.Stem("remove")) {
+		t.Error("what is only near, or of a kind, may be said for the other, or a synonym may not")
+	}
 	if russian := NewAnalyzer("ru", nil); russian.Alike("x") != nil || russian.Phrases(nil) != nil {
 		t.Error("another language has English groups")
 	}
