@@ -222,6 +222,7 @@ func linesOf(page pdf.Page, fonts map[string]*font) ([]line, error) {
 // The lines of a table have as many cells as its first, which are short, and follow closely.
 const (
 	shortCell = 6    // words, on the average
+	longTable = 400  // lines; a longer one is parted
 	rowGap    = 3.5  // sizes of the letters from row to row
 	wrapGap   = 1.35 // within a row whose cells go on in the next line
 )
@@ -234,7 +235,7 @@ func tableOf(lines []line) (rows [][]string, n int) {
 		return nil, 0
 	}
 	words, whole := 0, 0
-	for n < len(lines) {
+	for n < min(len(lines), longTable) {
 		l := lines[n]
 		if n > 0 && (lines[n-1].y-l.y > rowGap*l.size || l.y >= lines[n-1].y) {
 			break
@@ -391,20 +392,13 @@ func rightColumn(lines []line) (edge float64, ok bool) {
 		}
 	}
 	slices.SortFunc(cells, func(a, b cell) int { return cmp.Compare(a.from, b.from) })
-	most := 0
+	most, first := 0, 0
 	for i, c := range cells {
-		if c.from < from+(to-from)/3 {
-			continue
+		for c.from-cells[first].from > 3 {
+			first++
 		}
-		n := 0
-		for _, o := range cells[i:] {
-			if o.from-c.from > 3 {
-				break
-			}
-			n++
-		}
-		if n > most {
-			edge, most = c.from-1, n
+		if n := i + 1 - first; n > most && cells[first].from >= from+(to-from)/3 {
+			edge, most = cells[first].from-1, n
 		}
 	}
 	return edge, most >= columnLines
