@@ -9,6 +9,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"mime/quotedprintable"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -140,7 +142,10 @@ func readCSV(raw []byte, fields contact.Fields) (people []Person, left []string,
 		p := Person{Details: map[string]string{}, Line: line}
 		var h Handle
 		for i, cell := range cells[:min(len(cells), len(heads))] {
-			cell = strings.TrimPrefix(strings.TrimSpace(cell), "'") // put before what a spreadsheet would run
+			cell = strings.TrimSpace(cell)
+			if bare, ok := strings.CutPrefix(cell, "'"); ok && safe(bare) == cell {
+				cell = bare // it was put before what a spreadsheet would run
+			}
 			if cell == "" {
 				continue
 			}
@@ -184,8 +189,51 @@ func namesOf(fields contact.Fields) string {
 // ownProperty begins the vCard properties of fields that vCard has none for.
 const ownProperty = "X-FIELD-"
 
+// What vCard 2.1 writes otherwise: parameters without a name, as in "TEL;CELL:", and lines that
+// go on behind a "=".
+var (
+	propertyHead = regexp.MustCompile(`(?m)^[A-Za-z0-9.-]+(?:;[A-Za-z0-9-]+(?:=[^;:\r\n]*)?)+:`)
+	goesOn       = regexp.MustCompile(`=\r?\n`)
+)
+
+const quotedPrintable = "QUOTED-PRINTABLE"
+
+// modern writes what vCard 2.1 says as later versions do.
+func modern(raw []byte) []byte {
+	if bytes.Contains(raw, []byte(quotedPrintable)) {
+		raw = goesOn.ReplaceAll(raw, nil)
+	}
+	return propertyHead.ReplaceAllFunc(raw, func(head []byte) []byte {
+		parts := strings.Split(strings.TrimSuffix(string(head), ":"), ";")
+		for i, part := range parts[1:] {
+			switch {
+			case strings.Contains(part, "="):
+			case strings.EqualFold(part, quotedPrintable):
+				parts[i+1] = "ENCODING=" + part
+			default:
+				parts[i+1] = "TYPE=" + part
+			}
+		}
+		return []byte(strings.Join(parts, ";") + ":")
+	})
+}
+
+// decode reads the values of a card that are quoted-printable.
+func decode(card vcard.Card) {
+	for _, list := range card {
+		for _, field := range list {
+			if !strings.EqualFold(field.Params.Get("ENCODING"), quotedPrintable) {
+				continue
+			}
+			if value, err := io.ReadAll(quotedprintable.NewReader(strings.NewReader(field.Value))); err == nil {
+				field.Value = string(value)
+			}
+		}
+	}
+}
+
 func readVCard(raw []byte, fields contact.Fields) (people []Person, err error) {
-	d := vcard.NewDecoder(bytes.NewReader(raw))
+	d := vcard.NewDecoder(bytes.NewReader(modern(raw)))
 	for len(people) <= Most {
 		card, err := d.Decode()
 		if errors.Is(err, io.EOF) {
@@ -194,6 +242,7 @@ func readVCard(raw []byte, fields contact.Fields) (people []Person, err error) {
 		if err != nil {
 			return nil, fmt.Errorf("card %d cannot be read: %w", len(people)+1, err)
 		}
+		decode(card)
 		p := Person{Details: map[string]string{}, Line: len(people) + 1}
 		name := card.PreferredValue(vcard.FieldFormattedName)
 		if n := card.Name(); name == "" && n != nil {
@@ -215,8 +264,11 @@ func readVCard(raw []byte, fields contact.Fields) (people []Person, err error) {
 				p.Details[f.Name] = value
 			}
 		}
-		p.Tags = card.Categories()
-		p.Tags = slices.DeleteFunc(p.Tags, func(tag string) bool { return tag == "" })
+		for _, tag := range card.Categories() {
+			if tag != "" {
+				p.Tags = append(p.Tags, tag)
+			}
+		}
 		if note := card.Value(vcard.FieldNote); note != "" {
 			p.Notes = []string{note}
 		}

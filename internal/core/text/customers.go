@@ -64,7 +64,7 @@ func (a *Analyzer) Extend(customersSay map[string][]string) {
 	}
 	alikeBefore, before := a.alike, a.customers
 	a.alike = sync.OnceValue(func() *alike {
-		k := &alike{stems: map[string][]string{}}
+		k := &alike{stems: map[string][]string{}, same: map[string][]string{}}
 		if alikeBefore != nil {
 			k = alikeBefore()
 		}

@@ -9,7 +9,7 @@ export function PutIn(props: { label: string; texts: Named[]; onPut: (text: stri
       aria-label={`Put a value into ${props.label}`}
       value=""
       onChange={e => props.onPut(`{{ ${e.target.value} }}`)}
-      className="w-28 shrink-0 rounded-md px-1 py-0.5 text-sm text-sea hover:bg-sea-wash"
+      className="w-22 shrink-0 rounded-md px-1 py-0.5 text-sm text-sea hover:bg-sea-wash"
     >
       <option value="">Put in…</option>
       {props.texts.map(t => (

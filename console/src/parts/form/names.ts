@@ -20,7 +20,14 @@ export function useTexts(field: Schemas["DocumentField"], values: Values): Named
     enabled: field.values === "contact",
   })
   if (!field.values) return told
-  if (field.values === "contact") return [...told, ...fieldValues(declared.data?.fields ?? [])]
+  if (field.values === "contact")
+    return [
+      ...told,
+      ...fieldValues(declared.data?.fields ?? []),
+      { name: "question", title: "what was asked" },
+      { name: "channel", title: "the channel" },
+      { name: "now", title: "the time" },
+    ]
   const details = values.at([field.values, "properties"])
   const needed = values.at([field.values, "required"])
   return [

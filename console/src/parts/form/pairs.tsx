@@ -54,7 +54,7 @@ export function PairsOf(
       <ul className="space-y-1">
         {known.map(k => (
           <li key={k.value} className="flex items-center gap-1">
-            <span className="w-2/5 shrink-0 px-1 text-sm">{k.label}</span>
+            <span className="w-1/4 shrink-0 px-1 text-sm break-words">{k.label}</span>
             {line(k.value, k.about, false)}
           </li>
         ))}
