@@ -2,6 +2,7 @@ package bot
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -45,11 +46,14 @@ const (
 var sorters = []sorter{
 	{key: "examples", list: true, fits: regexp.MustCompile(`(?i)^(?:q|customer|question)\s*[:.]\s*(.+?)\s*(?:\n|\s)(?:a|bot|answer|you)\s*[:.]\s*(.+)$`), value: exchange},
 	{key: "examples", list: true, fits: regexp.MustCompile(`(?i)\b(?:asks?|says?|writes?|wants to know)\b[^"“„]*["“„](.+?)["”“]\s*,?\s*(?:then\s+)?(?:you\s+)?(?:say|answer|reply|write|tell them|respond)s?\b[^"“„]*["“„](.+?)["”“]`), value: exchange},
-	{key: "wordings.sign_off", list: true, fits: regexp.MustCompile(`(?i)\b(?:sign(?:s|ing)? off|sign(?:ed)? (?:it|your|repl(?:y|ies)|messages|mails|your (?:replies|messages|mails))|(?:end|finish|close) (?:each|every|all|your|the) (?:messages?|repl(?:y|ies)|answers?|mails?)|(?:messages?|repl(?:y|ies)|answers?|mails?) (?:always )?(?:ends?|close|closes|finish|finishes))\b[^"“„]*["“„](.+?)["”“]`), value: first},
+	{key: "wordings.sign_off", list: true, fits: regexp.MustCompile(`(?i)\b(?:sign(?:s|ing)? off|sign(?:ed)? (?:it|your|repl(?:y|ies)|messages|mails|your (?:replies|messages|mails))|(?:end|finish|close) (?:each|every|all|your|the) (?:messages?|repl(?:y|ies)|answers?|mails?)|(?:messages?|repl(?:y|ies)|answers?|mails?) (?:always )?(?:ends?|close|closes|finish|finishes)|(?:always |please )?(?:end|finish|close) (?:off )?with)\b[^"“„]*["“„](.+?)["”“]`), value: first},
 	{key: "wordings.greeting", list: true, fits: regexp.MustCompile(`(?i)\b(?:greet|start|begin|open|say hello|welcome)\b[^"“„]*["“„](.+?)["”“]`), value: first},
 	{key: "off_topic.questions", list: true, fits: regexp.MustCompile(`(?i)\b(?:nothing to do with|off[- ]topic|unrelated|not about)\b[^"“„]*["“„](.+?)["”“]`), value: first},
 	{key: "voice.call", fits: regexp.MustCompile(`(?i)\b(?:say|call (?:it|them|us)|write|use|speak of)\s+(?:the\s+)?(?:words?\s+)?` + quoted + `([\w -]{2,30}?)` + quoted + `[,;]?\s+(?:and\s+)?(?:not|never|instead of|rather than)\s+(?:the\s+)?` + quoted + `([\w -]{2,30}?)` + quoted + `\.?$`), value: func(_ string, g []string) any {
 		return map[string]any{strings.TrimSpace(g[2]): strings.TrimSpace(g[1])}
+	}},
+	{key: "voice.call", fits: regexp.MustCompile(`(?i)^(?:we|they) call (?:our |the )?([a-z-]+) (?:our )?` + quoted + `([a-z-]+)` + quoted + `\.?$`), value: func(_ string, g []string) any {
+		return map[string]any{g[1]: g[2]}
 	}},
 	{key: "limits.turns", fits: regexp.MustCompile(`(?i)\bafter (\w+) (?:repl(?:y|ies)|answers|messages|turns)\b`), value: numeral},
 	{key: "limits.length", fits: regexp.MustCompile(`(?i)\b(\d{2,4}) (?:characters|letters|signs)\b`), value: numeral},
@@ -57,8 +61,9 @@ var sorters = []sorter{
 	{key: "assistant", fits: regexp.MustCompile(`(?i)\b(?:say|tell|mention|admit|make clear)\b.*\byou(?: are|'re|’re)\b.*\b(?:bot|robot|machine|automated|ai|computer)\b`), value: just(InFirstReply)},
 	{key: "closes", fits: regexp.MustCompile(`(?i)\b(?:end|close|finish)\b.*\b(?:chat|conversation|talk)\b|\b(?:chat|conversation|talk) is (?:over|closed|finished)\b`), value: just(true)},
 	{key: "escalate.on", list: true, fits: regexp.MustCompile(`(?i)\b(?:angry|anger|upset|furious|annoyed|cross|complain\w*|mad)\b`), differ: regexp.MustCompile(`(?i)\b(?:never|don't|do not) (?:get|be)\b`), value: just(OnAnger)},
-	{key: "escalate.on", list: true, fits: regexp.MustCompile(`(?i)(?:\b(?:asks?|want|wants|wish|wishes|rather|prefers?|insists?)\b.*\b(?:human|person|real|speak to|talk to|someone|somebody|colleague|agent)\b)`), value: just(OnWish)},
 	{key: "escalate.on", list: true, fits: regexp.MustCompile(`(?i)\b(?:(?:don't|do not|doesn't|cannot|can't|can not) (?:know|answer|help)|not sure|unsure|in doubt|no answer|not in the)\b`), differ: regexp.MustCompile(`(?i)\b(?:make (?:it|something) up|guess)\b`), value: just(OnNotKnown)},
+	{key: "escalate.on", list: true, fits: regexp.MustCompile(`(?i)(?:\b(?:asks?|want|wants|wish|wishes|rather|prefers?|insists?)\b.*\b(?:human|person|real|speak to|talk to|someone|somebody|colleague|agent)\b)`), value: just(OnWish)},
+	{key: "wordings.handed_over", list: true, fits: regexp.MustCompile(`(?i)\b(?:(?:don't|do not|doesn't) know|not sure|unsure|in doubt|no answer)\b[^"“„]*\b(?:say|write|reply|tell them|answer)\b[^"“„]*["“„](.+?)["”“]`), value: first},
 	{key: "order", list: true, fits: regexp.MustCompile(`(?i)^(?:(?:first|begin|start)\b.*(?:\bthen\b|;|\bafter that\b|\bnext\b|\bat the end\b)|[^,;]+[,;].+[,;]\s*(?:and )?(?:then|finally|at the end|last)\b)`), value: steps},
 	{key: "voice.address", fits: regexp.MustCompile(`(?i)\b(?:formal(?:ly)?|last names?|surnames?|sir|madam|mr|mrs)\b`), value: just(formally)},
 	{key: "voice.address", fits: regexp.MustCompile(`(?i)\bfirst names?\b`), differ: regexp.MustCompile(`(?i)\b(?:never|not|don't|no)\b`), value: just(byFirstName)},
@@ -147,14 +152,44 @@ var bullet = regexp.MustCompile(`^\s*(?:[-*•·–]|\d{1,2}[.)])\s+`)
 func SetInOrder(notes string) (list []Placed) {
 	called := ""
 	for _, sentence := range sentencesOf(notes) {
-		p := place(sentence, called)
+		p := place(sentence, called, nil)
 		if name, ok := p.Value.(string); ok && p.Key == "name" {
 			called = name
 		}
 		list = append(list, p)
+		list = append(list, alsoSaid(p, called)...)
 	}
 	return list
 }
+
+// together are parts of the brief that people speak of in one breath: "be friendly and brief, and
+// use first names", "if you don't know, say that you ask, and fetch somebody".
+var together = [][]string{{"voice.address", "voice.length", "voice.tone"}, {"escalate.on", "wordings.handed_over"}}
+
+// alsoSaid is what a sentence that was placed says of the parts that go together with its own.
+func alsoSaid(p Placed, called string) (list []Placed) {
+	for _, keys := range together {
+		if !slices.Contains(keys, p.Key) {
+			continue
+		}
+		for _, key := range keys {
+			if key == p.Key {
+				continue
+			}
+			also := place(p.Sentence, called, func(s sorter) bool { return s.key == key })
+			if manner, ok := also.Value.(string); ok && key == "voice.tone" {
+				also.Value = strings.ToLower(strings.Join(manners.FindAllString(manner, -1), ", "))
+			}
+			if also.Key != "" && also.Value != "" {
+				list = append(list, also)
+			}
+		}
+	}
+	return list
+}
+
+// manners are words of a tone.
+var manners = regexp.MustCompile(`(?i)\b(?:friendly|polite|warm|cheerful|calm|patient|humorous|funny|helpful|casual|relaxed|professional|respectful|kind|upbeat|playful|honest|plain|caring|gentle|enthusiastic)\b`)
 
 var (
 	asksFirst    = regexp.MustCompile(`(?i)^(?:q|customer|question)\s*[:.]`)
@@ -204,13 +239,16 @@ func sentencesIn(line string) (list []string) {
 }
 
 // place puts one sentence where it belongs; what is said of the name that the bot was given
-// is said of it.
-func place(sentence, called string) Placed {
+// is said of it. Where among is not nil, only these parts are asked.
+func place(sentence, called string, among func(sorter) bool) Placed {
 	read := sentence
 	if rest, is := strings.CutPrefix(sentence, called+" "); is && called != "" {
 		read = "The bot " + rest
 	}
 	for _, s := range sorters {
+		if among != nil && !among(s) {
+			continue
+		}
 		groups := s.fits.FindStringSubmatch(read)
 		if groups == nil || s.differ != nil && s.differ.MatchString(read) {
 			continue

@@ -3,6 +3,7 @@ package bot
 import (
 	_ "embed"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -36,7 +37,7 @@ func TestNotesAreSetInOrder(t *testing.T) {
 			}
 			keys = append(keys, key)
 		}
-		if len(keys) == 1 && keys[0] == want {
+		if slices.Contains(keys, want) && len(keys) <= 2 {
 			right++
 		} else {
 			t.Logf("%q is put under %q, not %q", sentence, keys, want)
@@ -64,6 +65,14 @@ Blue is a colour.`)
 	}
 	if last := list[len(list)-1]; last.Key != "" || last.Sentence != "Blue is a colour." {
 		t.Errorf("what has no place stands under %q", last.Key)
+	}
+	// What is said in one breath goes where each of it belongs.
+	list = SetInOrder(`Be friendly and brief, use first names. When you don't know something, say "Let me ask the nursery" and fetch a person. We call customers gardeners. Always end with "Happy growing!".`)
+	if got, want := Gathered(list), map[string]any{
+		"voice.tone": "friendly", "voice.length": "short", "voice.address": "first name", "escalate.on": []any{"not known"},
+		"wordings.handed_over": []any{"Let me ask the nursery"}, "voice.call": map[string]any{"customers": "gardeners"}, "wordings.sign_off": []any{"Happy growing!"},
+	}; !reflect.DeepEqual(got, want) {
+		t.Errorf("in one breath: %v; want %v", got, want)
 	}
 	if n := len(SetInOrder(strings.Repeat("Never do this. ", 1000))); n != mostNotes {
 		t.Errorf("of a thousand sentences %d are read", n)
