@@ -118,6 +118,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 		}
 	}
 	first = w.thatNames(c, first, scores)
+	first = w.belowHeading(c, first)
 	if w.telling == 1 && tells[0].Gist > 0 && !isRow(c.Text, sentences[first].Span) {
 		first = 0 // one word that is the heading asks for what stands below it
 	}
@@ -142,8 +143,8 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 		}
 	default:
 		for last-first+1 < quoteSentences {
-			back := first > 0 && fits(first-1, last)
-			on := last+1 < len(sentences) && fits(first, last+1)
+			back := first > 0 && fits(first-1, last) && !isRow(c.Text, sentences[first-1].Span)
+			on := last+1 < len(sentences) && fits(first, last+1) && !isRow(c.Text, sentences[last+1].Span)
 			switch {
 			case on && strings.HasSuffix(says(last), ":"):
 				last++ // such as the command that is to be used
@@ -223,6 +224,25 @@ func (w *weigher) thatNames(c *Candidate, first int, scores []float64) int {
 		}
 	}
 	return best
+}
+
+// belowHeading returns the first sentence that holds the kind of fact that is asked for of the one
+// thing that the heading names, and no sentence: "when can I check in?", below "Checking in".
+func (w *weigher) belowHeading(c *Candidate, first int) int {
+	if w.telling != 1 || w.q.fact == nil {
+		return first
+	}
+	for i, t := range w.q.terms {
+		if !t.Light && (c.heads[i] < worthOfAlike || slices.ContainsFunc(c.sentences, func(s sentence) bool { return s.held[i] > 0 })) {
+			return first
+		}
+	}
+	for i, s := range c.sentences {
+		if w.q.fact.in(c.Text[s.Start:s.End]) {
+			return i
+		}
+	}
+	return first
 }
 
 // isNamed reports whether the knowledge writes a term as a name.
