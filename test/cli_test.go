@@ -115,7 +115,7 @@ func TestDocumentsAreCheckedByLineAndColumn(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "front-desk.yaml")
 	write := func(text string) { s.must(os.WriteFile(file, []byte(text), 0o600)) }
 	for _, c := range []struct{ old, new, says string }{
-		{"threshold: 0.7", "threshold: 1.5", "front-desk.yaml:8:12: the threshold must lie between 0 and 1"},
+		{"threshold: 0.65", "threshold: 1.5", "front-desk.yaml:8:12: the threshold must lie between 0 and 1"},
 		{"threshold:", "treshold:", `there is no key called "treshold"`},
 		{"[timetable,", "[timetables,", `there is no tool called "timetables"; did you mean "timetable"?`},
 		{"{{ now }}", "{{ nowt }}", "undeclared reference to 'nowt'"},

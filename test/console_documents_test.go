@@ -36,7 +36,7 @@ func TestABuilderFillsInABriefAsAForm(t *testing.T) {
 	))
 	kept, err = s.client.Document(s.ctx, "bots", "front-desk")
 	s.must(err)
-	contains(t, kept.Text, "name: Pip\n", "threshold: 0.7\n", "on: [not known, wish, anger]")
+	contains(t, kept.Text, "name: Pip\n", "threshold: 0.65\n", "on: [not known, wish, anger]")
 }
 
 // A tool, hours and a form are made of fields alone, from an example.

@@ -130,6 +130,7 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 		}
 	}
 	found.Meant = q.carryOver(f.Index, previous)
+	q.bare = false
 	following, known := f.look(ctx, q, found, previous+" "+q.mended)
 	if pointing && need == follows {
 		return following, whole && known

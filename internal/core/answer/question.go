@@ -15,7 +15,8 @@ type question struct {
 	fact    *fact    // the kind of fact that an answer must hold; nil: any
 	counted []amount // the numbers that it names
 	feasts  []text.Feast
-	own     int // of a follow-up: how many of the terms are its own; 0: it follows nothing
+	bare    bool // it asks for a kind of fact, and of nothing
+	own     int  // of a follow-up: how many of the terms are its own; 0: it follows nothing
 
 	replaces bool       // of a follow-up: it names something else, and asks the same of it
 	before   *Candidate // what was found first for the question before it, if it does
@@ -93,7 +94,7 @@ func understand(ix *knowledge.Index, asked string) question {
 		// Only the kind of fact is asked for: "what does it cost?"
 		for i, t := range q.terms {
 			if lightened(t.Term) {
-				q.terms[i].Light = false
+				q.terms[i].Light, q.bare = false, true
 				q.terms[i].weight /= lightWeight
 			}
 		}
@@ -105,7 +106,7 @@ func understand(ix *knowledge.Index, asked string) question {
 	}
 	if len(q.terms) == 0 && q.fact != nil && q.fact.called != "" && analyzer.English() {
 		// "How much is it?" asks for the prices.
-		q.terms = append(q.terms, newPhrase(ix, asked, terms[:1], analyzer.Stems(q.fact.called)))
+		q.terms, q.bare = append(q.terms, newPhrase(ix, asked, terms[:1], analyzer.Stems(q.fact.called))), true
 	}
 	if q.telling() == 0 {
 		// Nothing tells but light words: "what can I take with me?"

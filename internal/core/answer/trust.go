@@ -50,6 +50,9 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 		if c.Meaning == 0 && c.Coverage < sharesWords || w.q.fact != nil && w.q.fact.must && c.Features.NoFact > 0 {
 			c.Confidence = min(c.Confidence, byChance)
 		}
+		if w.q.bare && !isRow(c.Text, c.Quote) && w.share(c.heads) == 0 {
+			c.Confidence = min(c.Confidence, doubted) // of what?
+		}
 		if isRow(c.Text, c.Quote) {
 			if f.Lacking > 0 {
 				c.Confidence *= otherRow
