@@ -203,10 +203,11 @@ func TestTheSentenceThatNamesItIsQuoted(t *testing.T) {
 		{Trail: []string{"Practice", "Opening hours"}, Text: "We are here from Monday to Thursday from 8:00 to 17:30 and on Fridays until 13:00. The telephone is answered from 8:15. Every first Saturday of the month we treat from 9:00 to 12:00."},
 		{Trail: []string{"Practice", "Getting here"}, Text: "The tram stops outside. There is a lift."},
 		{Trail: []string{"Hostel", "Checking in and out"}, Text: "Your bed is ready from 15:00. Please leave it by 10:30 on the day you go. The desk is staffed from 7:00 to 23:00. If you arrive later, tell us before 20:00."},
+		{Trail: []string{"Nursery", "Where we deliver"}, Text: "We deliver to the whole mainland. For the islands parcels cost £9 more. We do not send anything abroad: seeds need papers."},
 		{Trail: []string{"Hostel", "Prices"}, Text: "Double room: Low season £68; High season £84.\nFamily room: Low season £96; High season £119.\n\nHigh season is from June to September and over New Year."},
 	}}.Passages())
-	for asked, want := range map[string]string{"are you open on saturdays": "Every first Saturday", "when are you open on fridays?": "We are here from Monday", "what are your opening hours": "We are here from Monday", "when can I check in?": "Your bed is ready from 15:00", "what is the high season?": "High season is from June"} {
-		if found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, ""); !strings.HasPrefix(found.Candidates[0].Words(0), want) {
+	for asked, want := range map[string]string{"are you open on saturdays": "Every first Saturday", "when are you open on fridays?": "We are here from Monday", "what are your opening hours": "We are here from Monday", "when can I check in?": "Your bed is ready from 15:00", "what is the high season?": "High season is from June", "do you ship to France?": "We do not send anything abroad"} {
+		if found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, ""); !strings.Contains(found.Candidates[0].Words(0), want) || strings.Contains(want, "Saturday") && strings.Contains(found.Candidates[0].Words(0), "Monday") {
 			t.Errorf("%q: %q", asked, found.Candidates[0].Words(0))
 		}
 	}

@@ -208,22 +208,41 @@ func (w *weigher) exactly(says func(i int) string, first, last int) (int, int) {
 }
 
 // thatNames returns the sentence that holds, with the headings above, all that was asked about, in
-// place of one that lacks what the question names: "are you open on Saturdays?"
+// place of one that lacks what the question names ("are you open on Saturdays?"), or lacks what it
+// brings up in a word that the knowledge has only others for ("do you ship to France?").
 func (w *weigher) thatNames(c *Candidate, first int, scores []float64) int {
-	lacks := false
+	least := 0.0
 	for i, t := range w.q.terms {
-		lacks = lacks || !t.Light && w.isNamed(t) && c.heads[i] < wholly && c.sentences[first].held[i] == 0
+		if t.Light || c.heads[i] > 0 || c.sentences[first].held[i] > 0 {
+			continue
+		}
+		switch {
+		case w.isNamed(t):
+			least = wholly
+		case !w.ix.Knows(t.Stem):
+			least = max(least, worthOfAlike)
+		}
 	}
-	if !lacks {
+	if least == 0 {
 		return first
 	}
 	best := first
 	for i, s := range c.sentences {
-		if s.together >= wholly && !isRow(c.Text, s.Span) && (best == first || scores[i] > scores[best]) {
+		if !isRow(c.Text, s.Span) && w.holdsEach(c, &c.sentences[i], least) && (best == first || scores[i] > scores[best]) {
 			best = i
 		}
 	}
 	return best
+}
+
+// holdsEach reports whether a sentence, with the headings above, holds each telling term so well.
+func (w *weigher) holdsEach(c *Candidate, s *sentence, least float64) bool {
+	for i, t := range w.q.terms {
+		if !t.Light && max(c.heads[i], s.held[i]) < least {
+			return false
+		}
+	}
+	return true
 }
 
 // belowHeading returns the first sentence that holds the kind of fact that is asked for of the one
