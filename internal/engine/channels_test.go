@@ -92,8 +92,7 @@ func TestAChannelThatFailsIsTriedAgain(t *testing.T) {
 	if !ran(1)() || ran(2)() {
 		t.Error("it is run again without a pause")
 	}
-	s.clock.Walk(time.Second)
-	s.until("it ran again", ran(2))
+	s.pausing("it ran again, after a second at most", time.Second, ran(2)) // the pause begins after the fault is told
 	s.walking("it runs in the end", ran(4))
 	s.until("people see that it works", func() bool { return s.Channels.States()[0].Fault == "" })
 	s.close()
