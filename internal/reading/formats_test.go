@@ -173,6 +173,26 @@ func TestTablesAndColumnsOfAPDF(t *testing.T) {
 	}
 }
 
+// What stands at the bottom of each page is left out, also below two columns.
+func TestTheBottomOfAPageInColumnsIsNoText(t *testing.T) {
+	var pages []string
+	for n, about := range []string{"Plots", "Fires", "Hens"} {
+		pages = append(pages, setAt(16, 50, 780, about, 10, 50, 740, "This is told of "+about+" on the left,", 10, 320, 740, "and this is told on the right", 10, 50, 728, "where it begins and goes on", 10, 320, 728, "where it goes on for long", 10, 50, 716, "for a third line as well", 10, 320, 716, "and comes to its end here.",
+			10, 50, 40, "Rules of the garden", 10, 50, 28, fmt.Sprint("Page ", n+1)))
+	}
+	d, err := Read("rules.pdf", pdfOf(pages...))
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := ""
+	for _, about := range []string{"Plots", "Fires", "Hens"} {
+		want += about + "|This is told of " + about + " on the left, where it begins and goes on for a third line as well and this is told on the right where it goes on for long and comes to its end here.\n"
+	}
+	if got := said(d) + "\n"; got != want {
+		t.Errorf("got\n%s\nwant\n%s", got, want)
+	}
+}
+
 // boldWord is a Word document whose headings are set in bold letters by hand.
 const boldWord = `<w><p><r><rPr><b/></rPr><t>Skates</t></r></p><p><pPr><rPr><b/></rPr></pPr><r><t>You can rent skates.</t></r></p>` +
 	`<p><r><rPr><b/></rPr><t>Socks:</t></r></p><p><r><rPr><b val="0"/></rPr><t>Bring some.</t></r></p>` +

@@ -61,7 +61,7 @@ func readPDF(f *file) (knowledge.Document, error) {
 		if total > mostText {
 			return knowledge.Document{}, errBomb
 		}
-		pages = append(pages, inColumns(lines))
+		pages = append(pages, lines)
 	}
 	if total == 0 {
 		return knowledge.Document{}, errors.New("the PDF holds no text: it is probably scanned; run it through a program for text recognition first")
@@ -70,7 +70,7 @@ func readPDF(f *file) (knowledge.Document, error) {
 		withoutFurniture(pages)
 	}
 	for n, lines := range pages {
-		pages[n] = slices.DeleteFunc(lines, func(l line) bool { return printed.MatchString(l.words) })
+		pages[n] = inColumns(slices.DeleteFunc(lines, func(l line) bool { return printed.MatchString(l.words) }))
 	}
 	slices.Sort(sizes)
 	body := sizes[len(sizes)/2]

@@ -41,8 +41,9 @@ var (
 )
 
 // readText finds the headings of a plain text by how they are set: underlined,
-// numbered, in capitals, further out than the body, or a short line above a
-// longer paragraph, with or without a blank line between. Lines marked Q and A are a heading and what is below it.
+// numbered, in capitals, with a colon, further out than the body, or a short line
+// above a longer paragraph, with or without a blank line between. Lines marked Q
+// and A are a heading and what is below it.
 func readText(f *file) (knowledge.Document, error) {
 	blocks := headedBlocks(blocksOf(strings.ReplaceAll(string(f.content), "\u00a0", " ")))
 	body := bodyIndent(blocks)
