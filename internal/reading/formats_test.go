@@ -173,12 +173,12 @@ func TestTablesAndColumnsOfAPDF(t *testing.T) {
 	}
 }
 
-// What stands at the bottom of each page is left out, also below two columns.
-func TestTheBottomOfAPageInColumnsIsNoText(t *testing.T) {
+// What stands at the edges of each page is left out, also above and below two columns.
+func TestTheEdgesOfAPageInColumnsAreNoText(t *testing.T) {
 	var pages []string
 	for n, about := range []string{"Plots", "Fires", "Hens"} {
-		pages = append(pages, setAt(16, 50, 780, about, 10, 50, 740, "This is told of "+about+" on the left,", 10, 320, 740, "and this is told on the right", 10, 50, 728, "where it begins and goes on", 10, 320, 728, "where it goes on for long", 10, 50, 716, "for a third line as well", 10, 320, 716, "and comes to its end here.",
-			10, 50, 40, "Rules of the garden", 10, 50, 28, fmt.Sprint("Page ", n+1)))
+		pages = append(pages, setAt(10, 50, 820, "Rules of the garden", 10, 320, 820, "The spring edition", 16, 50, 780, about, 10, 50, 740, "This is told of "+about+" on the left,", 10, 320, 740, "and this is told on the right", 10, 50, 728, "where it begins and goes on", 10, 320, 728, "where it goes on for long", 10, 50, 716, "for a third line on "+about+" as well", 10, 320, 716, "and comes to its end of "+about+".",
+			10, 50, 28, fmt.Sprint("Page ", n+1)))
 	}
 	d, err := Read("rules.pdf", pdfOf(pages...))
 	if err != nil {
@@ -186,7 +186,7 @@ func TestTheBottomOfAPageInColumnsIsNoText(t *testing.T) {
 	}
 	want := ""
 	for _, about := range []string{"Plots", "Fires", "Hens"} {
-		want += about + "|This is told of " + about + " on the left, where it begins and goes on for a third line as well and this is told on the right where it goes on for long and comes to its end here.\n"
+		want += about + "|This is told of " + about + " on the left, where it begins and goes on for a third line on " + about + " as well and this is told on the right where it goes on for long and comes to its end of " + about + ".\n"
 	}
 	if got := said(d) + "\n"; got != want {
 		t.Errorf("got\n%s\nwant\n%s", got, want)
