@@ -3,6 +3,7 @@ package text
 import (
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -29,10 +30,48 @@ var (
 		`|\b` + number + `\s*(?:years\s+)?(?:and|or)\s+(?:under|younger|less|fewer|below)\b`)
 )
 
+// What makes a range of a number stands before it, or of two between them, or behind it with
+// words that say which way the range goes on; besideNumber is how far off at most, in bytes.
+const besideNumber = 28
+
+var (
+	beforeNumber  = []string{"from", "between", "under", "below", "than", "age", "up to", "most", "over", "above", "least", "maximum", "minimum"}
+	betweenNumber = []string{"to", "until", "-", "–", "—"}
+	behindNumber  = []string{"and", "or", "years"}
+	goesOn        = []string{"over", "older", "more", "above", "up", "under", "younger", "less", "fewer", "below", "plus", "+"}
+)
+
+// mayName reports whether a text may name a range: beside one of its numbers stands what makes
+// one. Most numbers are none, and the pattern is slow.
+func mayName(s string) bool {
+	for at := 0; at < len(s); at++ {
+		if !isDigitAt(s, at) {
+			continue
+		}
+		before := strings.ToLower(s[max(0, at-besideNumber):at])
+		for at < len(s) && (isDigitAt(s, at) || (s[at] == '.' || s[at] == ',') && isDigitAt(s, at+1)) {
+			at++
+		}
+		behind := strings.ToLower(strings.TrimLeft(strings.TrimPrefix(s[at:min(len(s), at+besideNumber)], "s"), " \t\r\n"))
+		starts := func(word string) bool { return strings.HasPrefix(behind, word) }
+		follows := func(word string) bool { return strings.Contains(behind, word) }
+		stands := func(word string) bool { return strings.Contains(before, word) }
+		switch {
+		case slices.ContainsFunc(beforeNumber, stands), starts("plus"), starts("+"),
+			slices.ContainsFunc(betweenNumber, starts) && strings.ContainsAny(behind, "0123456789"),
+			slices.ContainsFunc(behindNumber, starts) && slices.ContainsFunc(goesOn, follows):
+			return true
+		}
+	}
+	return false
+}
+
+func isDigitAt(s string, at int) bool { return at < len(s) && s[at] >= '0' && s[at] <= '9' }
+
 // Ranges returns the ranges of whole numbers that an English text names, in order. Of two
 // numbers with a dash between them these are the bounds, in any language.
 func Ranges(s string) (ranges []Range) {
-	if !strings.ContainsAny(s, "0123456789") {
+	if !mayName(s) {
 		return nil
 	}
 	for _, m := range ranged.FindAllStringSubmatchIndex(s, -1) {
