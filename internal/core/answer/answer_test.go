@@ -214,12 +214,17 @@ func TestTheSentenceThatNamesItIsQuoted(t *testing.T) {
 }
 
 // Of a list that item is said which alone holds what was asked, if it says what it is about; a list
-// of steps, or of what one needs, is said whole.
+// of steps, or of what one needs, is said whole. Of rules each stands for itself; where it is
+// asked whether something may be, the sentence that says so answers.
 func TestAnItemThatAnswersByItselfIsQuoted(t *testing.T) {
 	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
 		{Trail: []string{"Hall", "Good to know"}, Text: "- Dogs: yes, on a lead\n- Parking: free for two hours behind the hall\n- Wifi: free, the password is on the till"},
 		{Trail: []string{"Hall", "Prices"}, Text: "- Adult £8\n- Child £4\n- Family (2+2) £20"},
 		{Trail: []string{"Hall", "What to bring"}, Text: "- a warm hat\n- gloves\n- a bottle of water"},
+		{Trail: []string{"Hall", "Rules of the house"}, Text: "- Nobody climbs on the balcony, which is old.\n- Nothing is filmed without leave from the desk.\n- Balloons and kites stay outside because of the lamps."},
+		{Trail: []string{"Hall", "Putting up the stage"}, Text: "- 1. Unlock the four wheels below it.\n- 2. Pull it up to the yellow line.\n- 3. Lock the wheels again."},
+		{Trail: []string{"Hall", "Changing rooms"}, Text: "The cubicles are behind the stage. Hairdryers are free. Lost things are kept for 14 days."},
+		{Trail: []string{"Hall", "Animals"}, Text: "One small dog is permitted in the gallery. Dogs must be on a lead everywhere else. Cats stay at home."},
 	}}.Passages())
 	for asked, want := range map[string]string{
 		"what is the wifi password?":        "Wifi: free, the password is on the till",
@@ -228,6 +233,10 @@ func TestAnItemThatAnswersByItselfIsQuoted(t *testing.T) {
 		"what are the prices?":              "- Adult £8\n- Child £4\n- Family (2+2) £20",
 		"what do I have to bring?":          "- a warm hat\n- gloves\n- a bottle of water",
 		"do I need to bring my own gloves?": "- a warm hat\n- gloves\n- a bottle of water",
+		"may we film the show?":             "Nothing is filmed without leave from the desk.",
+		"how do I put up the stage?":        "1. Unlock the four wheels below it.\n2. Pull it up to the yellow line.\n3. Lock the wheels again.",
+		"do you have hair dryers?":          "Hairdryers are free.",
+		"can I have a dog there?":           "One small dog is permitted in the gallery. Dogs must be on a lead everywhere else.",
 	} {
 		if found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, ""); found.Candidates[0].Words(0) != want {
 			t.Errorf("%q: %q, not %q", asked, found.Candidates[0].Words(0), want)
@@ -332,6 +341,20 @@ func TestWordsAloneFind(t *testing.T) {
 // In another language than English passages are found by their words, without the
 // words that carry grammar only, and nothing is mended into English.
 // A heading that holds all that is asked about, in these words or others, is offered at least.
+// What stands below the heading that is all that is asked about goes before what only mentions it.
+func TestTheHeadingThatIsAskedForGoesFirst(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Tenants", "Neighbours"}, Text: "Keep noise down at night. We answer complaints about neighbours within two working days if somebody is in danger, otherwise within five."},
+		{Trail: []string{"Tenants", "Complaints"}, Text: "Stage one: a manager replies within ten working days. After that, ask for stage two within six weeks."},
+		{Trail: []string{"Tenants", "Rent"}, Text: "Rent is due on the first working day of each month."},
+	}}.Passages())
+	for asked, want := range map[string]string{"how do I complain?": "Complaints", "do you deal with complaints about neighbours?": "Neighbours"} {
+		if first := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "").Candidates[0]; first.Trail[1] != want {
+			t.Errorf("%q: %q is first", asked, first.Trail)
+		}
+	}
+}
+
 func TestWhatAHeadingNamesIsLikely(t *testing.T) {
 	f := finder(t, pier.Passages())
 	for _, asked := range []string{"do you have opening hours?", "any lost things?"} {

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -29,8 +30,13 @@ func (c Candidate) Words(limit int) string {
 	if said == "" {
 		said = c.Quoted()
 	}
-	return text.Fit(said, limit, false)
+	return text.Fit(counted(said), limit, false)
 }
+
+// counted takes the marks from the items of a list that have numbers.
+func counted(said string) string { return countedItem.ReplaceAllString(said, "$1") }
+
+var countedItem = regexp.MustCompile(`(?m)^- (\(?\d{1,2}[.)] )`)
 
 // offeredRunes is how much is said of a passage that may be meant, about.
 const offeredRunes = 280
@@ -48,17 +54,22 @@ func (c Candidate) Offered(limit int) string {
 	for last+1 < len(sentences) && sentences[last+1].End <= c.Quote.End {
 		last++
 	}
+	apart := func(i int) bool { // what stands in a list by itself is not about what stands beside it
+		said := c.Text[sentences[i].Start:sentences[i].End]
+		return isItem(said) && isWhole(said)
+	}
 	fits := func(first, last int) bool {
 		return last-first < quoteSentences && utf8.RuneCountInString(c.Text[sentences[first].Start:sentences[last].End]) <= offeredRunes
 	}
 	for {
 		switch {
-		case last+1 < len(sentences) && fits(first, last+1):
+		case last+1 < len(sentences) && !apart(last+1) && fits(first, last+1):
 			last++
-		case first > 0 && fits(first-1, last):
+		case first > 0 && !apart(first) && fits(first-1, last):
 			first--
 		default:
-			return text.Fit(strings.TrimSpace(c.Text[sentences[first].Start:sentences[last].End]), limit, false)
+			quote := unmarked(c.Text, text.Span{Start: sentences[first].Start, End: sentences[last].End})
+			return text.Fit(counted(strings.TrimSpace(c.Text[quote.Start:quote.End])), limit, false)
 		}
 	}
 }
@@ -75,7 +86,7 @@ func (c Candidate) Label() string {
 		return c.Question
 	}
 	if len(c.Trail) > 0 {
-		return c.Trail[len(c.Trail)-1]
+		return text.Unnumbered(c.Trail[len(c.Trail)-1])
 	}
 	return c.Title
 }

@@ -197,14 +197,17 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	if around != "" && around != found.Mended {
 		aroundAsked := understand(f.Index, around)
 		wide = f.wording(ctx, aroundAsked, aroundAsked.mended)
-		own.around = &wide.weigher
+		if q.bare && wide.telling > 0 {
+			wide.q.fact = q.fact
+			own = wide // "what would that cost?" asks of what stands before it
+		} else {
+			own.around = &wide.weigher
+		}
 	}
 	if own.q.telling() == 0 && wide.q.telling() == 0 {
 		return found, true
 	}
-	for _, hit := range f.gather(own, wide, considered) {
-		found.Candidates = append(found.Candidates, weigh(own, wide, hit))
-	}
+	found.Candidates = weighAll(own, wide, f.gather(own, wide, considered))
 	weights := &f.fitted().Plain
 	all := found.Candidates
 	candidates, judged := f.judge(ctx, own, wide, all)
@@ -227,6 +230,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		holdsMore(found.Candidates)
 	}
 	own.rowAsked(found.Candidates)
+	own.headingAsked(found.Candidates)
 	for _, c := range slices.Concat(found.Candidates[min(kept, len(found.Candidates)):], all[len(found.Candidates):]) {
 		if len(found.behind) < behind {
 			found.behind = append(found.behind, c.Hit)
@@ -243,6 +247,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	if slices.ContainsFunc(found.Candidates[:min(choices, len(found.Candidates))], own.isHeading) {
 		found.Likely = max(found.Likely, likelyHeading)
 	}
+	own.sureOfCode(found.Candidates)
 	f.doubt(ctx, found)
 	for i := range found.Candidates {
 		found.Candidates[i].sentences, found.Candidates[i].heads = nil, nil // what is remembered need not hold them

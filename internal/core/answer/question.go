@@ -57,6 +57,12 @@ func understand(ix *knowledge.Index, asked string) question {
 			inPhrase[i] = true
 		}
 	}
+	for i := 0; i+1 < len(terms); i++ {
+		if stem := joined(ix, asked, terms[i], terms[i+1]); stem != "" && !inPhrase[i] && !inPhrase[i+1] {
+			q.terms = append(q.terms, newPhrase(ix, asked, terms[i:i+2], []string{stem}))
+			inPhrase[i], inPhrase[i+1] = true, true
+		}
+	}
 	for i, t := range terms {
 		if inPhrase[i] {
 			continue
@@ -116,6 +122,18 @@ func understand(ix *knowledge.Index, asked string) question {
 		}
 	}
 	return q
+}
+
+// joined returns the stem of two words written as one, where the knowledge writes them so and
+// has not both of them: "hair dryers" where it says "hairdryers"; "" for others.
+func joined(ix *knowledge.Index, asked string, a, b text.Term) string {
+	if between := asked[a.End:b.Start]; between != " " && between != "-" || ix.Knows(a.Stem) && ix.Knows(b.Stem) {
+		return ""
+	}
+	if stem := ix.Analyzer().Stem(text.Fold(asked[a.Start:a.End] + asked[b.Start:b.End])); ix.Knows(stem) {
+		return stem
+	}
+	return ""
 }
 
 func newTerm(ix *knowledge.Index, t text.Term, spellings []text.Spelling) term {

@@ -119,6 +119,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	}
 	first = w.thatNames(c, first, scores)
 	first = w.belowHeading(c, first)
+	first = w.thatAllows(c, first, scores)
 	if w.telling == 1 && tells[0].Gist > 0 && !isRow(c.Text, sentences[first].Span) {
 		first = 0 // one word that is the heading asks for what stands below it
 	}
@@ -132,8 +133,8 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 		said, quote = w.sayTable(c, first)
 		return quote, said
 	case w.onlyItem(c, first):
-		return text.Span{Start: sentences[first].Start + len(knowledge.ItemMark), End: sentences[first].End}, ""
-	case isItem(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
+		return unmarked(c.Text, sentences[first].Span), ""
+	case isItem(says(first)) && !isWhole(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
 			last++
@@ -157,7 +158,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 			default:
 				first, last = w.withNamed(c, first, last, fits)
 				first, last = w.exactly(says, first, last)
-				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
+				return unmarked(c.Text, text.Span{Start: sentences[first].Start, End: sentences[last].End}), ""
 			}
 		}
 	}
@@ -267,6 +268,29 @@ func (w *weigher) belowHeading(c *Candidate, first int) int {
 // isNamed reports whether the knowledge writes a term as a name.
 func (w *weigher) isNamed(t term) bool { return w.ix.IsName(t.Word) || w.ix.IsName(t.Stem) }
 
+// How it is asked whether something is allowed, and how a sentence says whether it is.
+var (
+	asksLeave = regexp.MustCompile(`(?i)^(?:(?:hi|hello|so|and|also)\W+)*(?:can|may|could) (?:i|we|my|our|you)\b|\b(?:allowed|permitted|all right|alright|ok|okay|possible) (?:to|if|for)\b|\b(?:allow|permit|accept)\b`)
+	saysLeave = regexp.MustCompile(`(?i)\b(?:can|cannot|can't|may|allow(?:ed|s)?|permit(?:ted|s)?|permission|welcome|forbidden|prohibited|free to|no)\b`)
+)
+
+// thatAllows returns the sentence that says whether something is allowed, where that is asked, in
+// place of one that only says how it must be: "You may keep one small dog", not "Dogs must be on
+// a lead". It holds as much of what was asked about, and tells nearly as much.
+func (w *weigher) thatAllows(c *Candidate, first int, scores []float64) int {
+	says := func(i int) string { return c.Text[c.sentences[i].Start:c.sentences[i].End] }
+	if !asksLeave.MatchString(w.q.mended) || saysLeave.MatchString(says(first)) {
+		return first
+	}
+	best := first
+	for i := range c.sentences {
+		if scores[i] >= scores[first]-2*belongs && c.sentences[i].together >= c.sentences[first].together && saysLeave.MatchString(says(i)) && (best == first || scores[i] > scores[best]) {
+			best = i
+		}
+	}
+	return best
+}
+
 // withNamed takes the sentence beside a quote into it that speaks of something which the question
 // names and the quote does not: "is the Little Tern all right for a wheelchair?"
 func (w *weigher) withNamed(c *Candidate, first, last int, fits func(first, last int) bool) (int, int) {
@@ -290,6 +314,26 @@ func isRow(s string, at text.Span) bool {
 	alone := (at.Start == 0 || s[at.Start-1] == '\n') && (at.End == len(s) || s[at.End] == '\n')
 	head, cells, ok := strings.Cut(s[at.Start:at.End], ": ")
 	return alone && ok && strings.Contains(cells, "; ") && len(head) < 80
+}
+
+// isWhole reports whether an item of a list says something by itself: it is a sentence, and no step
+// of several.
+func isWhole(item string) bool {
+	return ends(item) && !aStep.MatchString(item) && len(strings.Fields(item)) > fewWords
+}
+
+// fewWords is how many words an item has at most, with its mark, that is no sentence.
+const fewWords = 4
+
+// aStep is an item of a list that is counted.
+var aStep = regexp.MustCompile(`^- \(?(?:\d{1,2}|[a-z])[.)]`)
+
+// unmarked leaves out the mark of an item that is quoted by itself.
+func unmarked(s string, quote text.Span) text.Span {
+	if said := s[quote.Start:quote.End]; isItem(said) && !strings.Contains(said, "\n"+knowledge.ItemMark) {
+		quote.Start += len(knowledge.ItemMark)
+	}
+	return quote
 }
 
 // isItem reports whether a line is an item of a list, as the reading marks them.

@@ -203,3 +203,24 @@ func (w *weigher) isRowAsked(c *Candidate) bool {
 	}
 	return len(name) == w.telling
 }
+
+// ofCode is how sure one may be at least of the row whose name is a code that is asked about.
+const ofCode = 0.75
+
+// sureOfCode trusts the first candidate where it is the row of a code that the question names,
+// whatever is told around it: "error E01 keeps coming up".
+func (w *weigher) sureOfCode(candidates []Candidate) {
+	if len(candidates) == 0 {
+		return
+	}
+	first := &candidates[0]
+	if first.Sure < 0.5 || first.Features.NoFact > 0 || !isRow(first.Text, first.Quote) {
+		return
+	}
+	named := w.analyzer.Telling(rowOf(first.Text, first.Quote).name)
+	if slices.ContainsFunc(w.q.terms, func(t term) bool {
+		return isCode(t.Word) && slices.ContainsFunc(named, func(o text.Term) bool { return o.Stem == t.Stem })
+	}) {
+		first.Confidence = max(first.Confidence, ofCode)
+	}
+}

@@ -2,6 +2,7 @@ package answer
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"urgentparrot.example/internal/core/knowledge"
@@ -98,6 +99,7 @@ func TestARowAPriceOrACodeIsAskedFor(t *testing.T) {
 		{Trail: []string{"Ledger", "Paying by card"}, Text: "Card payments by your customers need the Gull plan and cost 1.4 % and 20p each."},
 		{Trail: []string{"Ledger", "Plans"}, Text: "Wren: Price a month £0; Users 1.\nHeron: Price a month £9; Users 2.\nGull: Price a month £24; Users 10."},
 		{Trail: []string{"Ledger", "Importing customers"}, Text: "Customers can be imported from CSV files of up to 5,000 rows. Choose the file and match its columns."},
+		{Trail: []string{"Ledger", "When it stops"}, Text: "E01: Meaning No signal; What to do Move closer.\nE02: Meaning No reply from the printer; What to do Check its cable.\nE09: Meaning Update failed; What to do Try again."},
 		{Trail: []string{"Ledger", "Known limits"}, Text: "It keeps no stock. Bank files in the MT940 format cannot be read."},
 	}}.Passages())
 	for asked, want := range map[string]string{
@@ -110,6 +112,12 @@ func TestARowAPriceOrACodeIsAskedFor(t *testing.T) {
 		found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "")
 		if len(found.Candidates) == 0 || found.Candidates[0].Words(0) != want {
 			t.Errorf("%q:\n got %q\nwant %q", asked, found.Candidates[0].Words(0), want)
+		}
+	}
+	for asked, surely := range map[string]bool{"error E01 keeps coming up, what now?": true, "the printer doesn't come on, code E02": true, "error E07 keeps coming up": false} {
+		first := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "").Candidates[0]
+		if code := strings.Fields(asked[strings.Index(asked, "E0"):])[0]; (first.Confidence >= ofCode) != surely || surely && !strings.HasPrefix(first.Words(0), code) {
+			t.Errorf("%q: %q with %.2f", asked, first.Words(0), first.Confidence)
 		}
 	}
 }

@@ -2,8 +2,10 @@ package answer
 
 import (
 	"math"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -143,6 +145,43 @@ type sentence struct {
 	around     float64 // the same for the message around the question
 	judged     bool
 	sure       float64
+}
+
+// aside is how many passages are worth being weighed on two processors.
+const aside = 8
+
+// weighAll weighs passages, each by itself.
+func weighAll(own, wide *wording, hits []knowledge.Hit) []Candidate {
+	candidates := make([]Candidate, len(hits))
+	half := len(hits)
+	if half >= aside && runtime.GOMAXPROCS(0) > 1 {
+		half /= 2
+	}
+	var other sync.WaitGroup
+	if half < len(hits) {
+		beside := own.copy()
+		besideWide := beside
+		if wide != own {
+			besideWide = wide.copy()
+		}
+		other.Go(func() {
+			for i, hit := range hits[half:] {
+				candidates[half+i] = weigh(beside, besideWide, hit)
+			}
+		})
+	}
+	for i, hit := range hits[:half] {
+		candidates[i] = weigh(own, wide, hit)
+	}
+	other.Wait()
+	return candidates
+}
+
+// copy is a wording for use beside this one.
+func (w *wording) copy() *wording {
+	beside := *w
+	beside.words = map[string]sought{}
+	return &beside
 }
 
 // weigh holds a passage against a question and the message around it, by words and by
@@ -291,13 +330,17 @@ func (w *weigher) headed(c Candidate) bool {
 	})
 }
 
-// lacksCode reports whether a candidate lacks a code that the question names: letters with
-// digits behind them.
+// lacksCode reports whether a candidate lacks a code that the question names.
 func (w *weigher) lacksCode(c *Candidate) bool {
 	return slices.ContainsFunc(c.Missing, func(word string) bool {
-		first, _ := utf8.DecodeRuneInString(word)
-		return unicode.IsLetter(first) && strings.ContainsAny(word, "0123456789") && w.ix.Knows(w.analyzer.Stem(text.Fold(word)))
+		return isCode(word) && w.ix.Knows(w.analyzer.Stem(text.Fold(word)))
 	})
+}
+
+// isCode reports whether a word is a code: letters with digits behind them.
+func isCode(word string) bool {
+	first, _ := utf8.DecodeRuneInString(word)
+	return unicode.IsLetter(first) && strings.ContainsAny(word, "0123456789")
 }
 
 // isHeading reports whether the heading of a candidate holds all telling words of the question.
@@ -308,6 +351,29 @@ func (w *weigher) isHeading(c Candidate) bool {
 		}
 	}
 	return w.telling > 0
+}
+
+// lessSure is how much less sure the checker may be of what stands below a heading that is all
+// that is asked about.
+const lessSure = 0.3
+
+// headingAsked puts a candidate before the first whose heading holds the one thing that is asked
+// about, where the first only mentions it: "how do I complain?" is answered below "Complaints",
+// not by how complaints about neighbours are dealt with.
+func (w *weigher) headingAsked(candidates []Candidate) {
+	if w.telling != 1 || w.around != nil || len(candidates) == 0 {
+		return
+	}
+	first := candidates[0]
+	if first.Question != "" || w.isHeading(first) || !first.From.IsZero() || !first.Until.IsZero() || isRow(first.Text, first.Quote) {
+		return
+	}
+	for i := 1; i < min(choices, len(candidates)); i++ {
+		if c := candidates[i]; w.isHeading(c) && c.Sure >= first.Sure-lessSure && c.Coverage >= first.Coverage {
+			toFront(candidates, i)
+			return
+		}
+	}
 }
 
 // bringsUp reports whether something holds of all terms that a follow-up brings up itself, of

@@ -56,7 +56,7 @@ type Passage struct {
 
 // ViewsVersion tells apart vectors of passages that were made of other texts than
 // those that Said returns now.
-const ViewsVersion = "2"
+const ViewsVersion = "3"
 
 // SentencesFrom is the place in what Said returns from which on its sentences stand.
 const SentencesFrom = 2

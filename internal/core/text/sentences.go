@@ -1,6 +1,7 @@
 package text
 
 import (
+	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -54,10 +55,16 @@ func sentences(s string, typed bool) []Span {
 	return spans
 }
 
+// counts is what stands before the full stop of an item that is counted: "- 2".
+var counts = regexp.MustCompile(`^\s*- \d{1,2}$`)
+
 // midSentence reports whether a full stop after before goes on in after: it
-// closes an abbreviation or an initial, or a small letter follows in what is not
-// typed.
+// closes an abbreviation or an initial, or, in what is not typed, the number before a step, or a
+// small letter follows.
 func midSentence(before, after string, typed bool) bool {
+	if !typed && counts.MatchString(before) {
+		return true
+	}
 	last := before[strings.LastIndexFunc(before, unicode.IsSpace)+1:]
 	if abbreviations[strings.ToLower(strings.Trim(last, "("))] || utf8.RuneCountInString(last) == 1 && unicode.IsUpper(rune(last[0])) {
 		return true
