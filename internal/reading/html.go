@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"github.com/PuerkitoBio/goquery"
@@ -222,9 +223,9 @@ func (o *outline) html(n *html.Node, depth int) {
 		}
 		return
 	case "li":
-		if !hasBlocks(n) {
+		if !hasBlocks(n) || isOneParagraph(n) {
 			if item := words(n); item != "" {
-				o.paragraph(knowledge.ItemMark+item, true)
+				o.paragraph(knowledge.ItemMark+numberOf(n)+item, true)
 			}
 			return
 		}
@@ -289,6 +290,39 @@ func (o *outline) html(n *html.Node, depth int) {
 		}
 	}
 	flush()
+}
+
+// isOneParagraph reports whether an item of a list holds one paragraph and nothing else.
+func isOneParagraph(item *html.Node) bool {
+	paragraphs := 0
+	for child := item.FirstChild; child != nil; child = child.NextSibling {
+		switch {
+		case child.Type == html.ElementNode && child.Data == "p" && !hasBlocks(child):
+			paragraphs++
+		case strings.TrimSpace(words(child)) != "":
+			return false
+		}
+	}
+	return paragraphs == 1
+}
+
+// numberOf is the number of an item in a list that is counted, with its point, "" in others.
+func numberOf(item *html.Node) string {
+	if item.Parent == nil || item.Parent.Data != "ol" {
+		return ""
+	}
+	number := 1
+	for _, a := range item.Parent.Attr {
+		if first, err := strconv.Atoi(a.Val); err == nil && a.Key == "start" {
+			number = first
+		}
+	}
+	for before := item.PrevSibling; before != nil; before = before.PrevSibling {
+		if before.Type == html.ElementNode && before.Data == "li" {
+			number++
+		}
+	}
+	return strconv.Itoa(number) + ". "
 }
 
 // inline is the level of headings that are no elements of their own: a paragraph

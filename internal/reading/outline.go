@@ -90,6 +90,7 @@ func (o *outline) table(rows [][]string) {
 	for i, row := range rows {
 		var cells []string
 		for j, cell := range row {
+			cell = strings.ReplaceAll(cell, "; ", ", ") // what parts the cells
 			switch {
 			case j == 0 || cell == "":
 			case j >= len(head) || len(head) == 2 && len(strings.Fields(head[j])) > 2:

@@ -78,6 +78,10 @@ To bring:
 - 1. A coat
 - 2. A hat
 2.1. Is there soup? > Refunds|Within 14 days.`},
+		"sections within": {"2. STAYING\n\n2.1 How to book\nWrite to us. We reply within a day.\n\n2.2 Dogs\nOne dog may stay.\nIt must be small.\n\n3. EATING\n\nThere is one table.\n\n8.30 Breakfast\nIn the hall", `2. STAYING > 2.1 How to book|Write to us. We reply within a day.
+2. STAYING > 2.2 Dogs|One dog may stay. It must be small.
+3. EATING|There is one table.
+- 8.30 Breakfast In the hall`},
 		"plain": {"We sail at noon.\n\nBring a coat, for it is cold.", "|We sail at noon.\n\nBring a coat, for it is cold."},
 	} {
 		d, err := Read(name+".txt", []byte(c.content))

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"regexp"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -51,7 +52,11 @@ func readText(f *file) (knowledge.Document, error) {
 	for i := range blocks {
 		blk := &blocks[i]
 		if blk.headed {
-			o.heading(levelPlain, text.Unnumbered(strings.TrimSuffix(blk.lines[0], ":")))
+			if number := blk.subsection(); number != "" {
+				o.heading(levelTitle+strings.Count(number, ".")+1, blk.lines[0])
+			} else {
+				o.heading(levelPlain, text.Unnumbered(strings.TrimSuffix(blk.lines[0], ":")))
+			}
 			o.lines(blk.lines[1:])
 			continue
 		}
@@ -98,9 +103,15 @@ func headedBlocks(blocks []block) (parted []block) {
 		return n >= 2 && 2*n > several // it is how the text is set, and not where a line happens to be broken
 	}
 	above, colons := mayBe((*block).isHeaded), mayBe((*block).isTold)
+	before := ""
 	for i := range parted {
 		b := &parted[i]
-		b.headed = b.headed || b.isHeaded() && (above || len(b.lines[1]) > longestWrapped) || colons && b.isTold()
+		section := b.subsection()
+		within := section != "" && isNext(section, before)
+		if within {
+			before = section
+		}
+		b.headed = b.headed || b.isHeaded() && (above || len(b.lines[1]) > longestWrapped) || colons && b.isTold() || within
 	}
 	return parted
 }
@@ -130,8 +141,30 @@ func (b *block) headsWithin() map[int]bool {
 	return heads
 }
 
-// numberedTitle is a line such as "2. Dogs".
-var numberedTitle = regexp.MustCompile(`^\d{1,2}[.)]\s+\p{Lu}[^.;]*$`)
+// numberedTitle is a line such as "2. Dogs", and subsection one such as "2.1 Small dogs".
+var (
+	numberedTitle = regexp.MustCompile(`^\d{1,2}[.)]\s+\p{Lu}[^.;]*$`)
+	subsection    = regexp.MustCompile(`^(\d{1,2}(?:\.\d{1,2})+)[.)]?\s+\p{Lu}[^.;:,]*$`)
+)
+
+// subsection returns the number of the section within another whose heading a block begins
+// with, "" if it does not: "2.1" of "2.1 Small dogs", above what is said of them.
+func (b *block) subsection() string {
+	m := subsection.FindStringSubmatch(b.lines[0])
+	if m == nil || len(b.lines) < 2 || utf8.RuneCountInString(b.lines[0]) > longestTitle ||
+		!startsWith.MatchString(b.lines[1]) || numbered.MatchString(b.lines[1]) || marked.MatchString(b.lines[1]) {
+		return ""
+	}
+	return m[1]
+}
+
+// isNext reports whether a numbered section is the first within another, or follows the one before
+// it: "8.30 Breakfast" is a time.
+func isNext(section, before string) bool {
+	point := strings.LastIndexByte(section, '.')
+	n, _ := strconv.Atoi(section[point+1:])
+	return n == 1 || section[:point+1]+strconv.Itoa(n-1) == before
+}
 
 // isHeaded reports whether a block may begin with a heading: a short line that ends no sentence,
 // above one that begins a longer one.
