@@ -198,7 +198,8 @@ func (c *Client) TestChannel(ctx context.Context, name string) (out ChannelTest,
 	return out, c.send(ctx, http.MethodPost, "/channels/"+url.PathEscape(name)+"/test", nil, ToTest{}, &out)
 }
 
-// TestConnection tries whether channels can work through a connection; nothing is sent.
+// TestConnection tries whether another system is there and lets the service in; nothing is sent or
+// changed there.
 func (c *Client) TestConnection(ctx context.Context, name string) (out ChannelTest, err error) {
 	return out, c.send(ctx, http.MethodPost, "/connections/"+url.PathEscape(name)+"/test", nil, ToTest{}, &out)
 }

@@ -27,7 +27,7 @@ func (c *call) testChannel(cl *client.Client, name string) error {
 	return c.tested(name)(cl.TestChannel(c.ctx, name))
 }
 
-// testConnection tries whether channels can work through a connection.
+// testConnection tries whether another system is there and lets the service in.
 func (c *call) testConnection(cl *client.Client, name string) error {
 	return c.tested(name)(cl.TestConnection(c.ctx, name))
 }

@@ -176,7 +176,7 @@ var routes = sync.OnceValue(func() []route {
 		{"GET", "/channel-states", "Channels", "Which channels there are, and whether they work", nil, gives(listChannels), ok, false},
 		{"POST", "/channels/:name/look", "Channels", "Look for what is new at once", byName{}, does(lookAtChannel), ok, false},
 		{"POST", "/channels/:name/test", "Channels", "Try whether all that a channel needs works; nothing is sent", byName{}, takes(testChannel), ok, false},
-		{"POST", "/connections/:name/test", "Channels", "Try whether a connection that channels use works; nothing is sent", byName{}, takes(testConnection), ok, false},
+		{"POST", "/connections/:name/test", "Channels", "Try whether another system is there and lets the service in; nothing is sent or changed there", byName{}, takes(testConnection), ok, false},
 		{"POST", "/channels/:name/try", "Channels", "What would be made of a message as it comes, and answered; nothing is kept or sent", byName{}, takesLarge(tryMessage, rawLimit), ok, false},
 		{"POST", "/channels/:name/past", "Channels", "Take in what came before, without answering it", byName{}, takes(takePast), ok, false},
 

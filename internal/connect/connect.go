@@ -90,7 +90,7 @@ func (e Endpoint) send(ctx context.Context, most int64, p tool.Prepared, key str
 	e.sign(request.Header)
 	response, err := e.Client.Do(request)
 	if err != nil {
-		return 0, nil, fmt.Errorf("%s cannot be reached: %w", e.Title, err)
+		return 0, nil, fmt.Errorf("%s cannot be reached: %w", e.Title, outbound.Why(err))
 	}
 	defer response.Body.Close()
 	raw, err = io.ReadAll(io.LimitReader(response.Body, most+1))
@@ -120,6 +120,19 @@ func (e Endpoint) Get(ctx context.Context, path string) ([]byte, error) {
 	}
 	_, raw, err := e.send(ctx, modelLimit, tool.Prepared{Method: http.MethodGet, Path: path}, "")
 	return raw, err
+}
+
+// Answers tries whether the system is there and lets the service in: whatever else it says at its
+// address, which need not be a page, is taken for a yes.
+func (e Endpoint) Answers(ctx context.Context) error {
+	status, _, err := e.send(ctx, modelLimit, tool.Prepared{Method: http.MethodGet}, "")
+	switch {
+	case status == http.StatusUnauthorized, status == http.StatusForbidden:
+		return fmt.Errorf("%s does not let us in: it answered %d; is its secret set?", e.Title, status)
+	case status != 0 && status < http.StatusInternalServerError:
+		return nil
+	}
+	return err
 }
 
 // sign adds the secret to a request.

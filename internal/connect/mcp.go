@@ -134,7 +134,7 @@ func (target MCPTarget) connect(ctx context.Context) (*mcp.ClientSession, error)
 	}
 	session, err := client.Connect(ctx, transport, nil)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be reached: %w", target.Title, err)
+		return nil, fmt.Errorf("%s cannot be reached: %w", target.Title, outbound.Why(err))
 	}
 	return session, nil
 }

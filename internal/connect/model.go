@@ -207,7 +207,7 @@ func (e Endpoint) openChat(ctx context.Context, raw []byte) (*http.Response, err
 		}
 		response, err := e.Client.Do(request)
 		if err != nil {
-			return nil, fmt.Errorf("%s cannot be reached: %w", e.Title, err)
+			return nil, fmt.Errorf("%s cannot be reached: %w", e.Title, outbound.Why(err))
 		}
 		if response.StatusCode == http.StatusOK {
 			return response, nil

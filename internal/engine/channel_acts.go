@@ -95,8 +95,9 @@ func (c *Channels) TestDraft(ctx context.Context, name, text string) (found []st
 	return found, err
 }
 
-// TestConnection tries whether channels can work through a connection, as it is kept or, if
-// there is one, as a text has it. Kinds that no channel tests are ErrUnknown.
+// TestConnection tries whether another system is there and lets the service in, by its connection
+// as it is kept or, if there is one, as a text has it. Nothing is sent or changed. It returns what
+// it found there.
 func (c *Channels) TestConnection(ctx context.Context, name, text string) (found []string, err error) {
 	conn, there := find[workspace.Connection](c.w.config.Load(), name)
 	if text != "" {
@@ -118,7 +119,9 @@ func (c *Channels) TestConnection(ctx context.Context, name, text string) (found
 		}
 		return c.test(ctx, kind, settings.(channel.Settings), conn)
 	}
-	return nil, fmt.Errorf("%wa connection of this kind is tried with the tools and bots that use it", ErrUnknown)
+	ctx, cancel := context.WithTimeout(ctx, testTime)
+	defer cancel()
+	return c.w.reach(ctx, conn)
 }
 
 // test opens an adapter only to test it.

@@ -401,6 +401,10 @@ func (d *Documents) endpointBy(ctx context.Context, name string, client *http.Cl
 	if !ok {
 		return connect.Endpoint{}, fmt.Errorf("there is no connection called %s", name)
 	}
+	return d.endpointOf(ctx, conn, client)
+}
+
+func (d *Documents) endpointOf(ctx context.Context, conn workspace.Connection, client *http.Client) (connect.Endpoint, error) {
 	endpoint := connect.Endpoint{Title: conn.Title, Address: conn.Address, Header: conn.Header, Client: client, Clock: d.w.Clock}
 	var err error
 	if token := d.w.Consents.tokenOf(conn); token != nil {

@@ -308,7 +308,11 @@ func (w *Workspace) mcpTarget(ctx context.Context, name string) (connect.MCPTarg
 	if conn.Kind != workspace.MCPServer {
 		return connect.MCPTarget{}, fmt.Errorf("the connection %s is no MCP server", name)
 	}
-	endpoint, err := w.Documents.endpoint(ctx, name)
+	return w.mcpTargetOf(ctx, conn)
+}
+
+func (w *Workspace) mcpTargetOf(ctx context.Context, conn workspace.Connection) (connect.MCPTarget, error) {
+	endpoint, err := w.Documents.endpointOf(ctx, conn, w.client)
 	target := connect.MCPTarget{Endpoint: endpoint}
 	if program, is := conn.Program(); is && err == nil {
 		if target.Command = w.options.Programs[program]; target.Command == nil {

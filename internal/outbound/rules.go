@@ -90,7 +90,58 @@ func (r Rules) Dial(ctx context.Context, network, address string) (net.Conn, err
 			return public(at.Addr())
 		}
 	}
-	return d.DialContext(ctx, network, address)
+	conn, err := d.DialContext(ctx, network, address)
+	if err != nil {
+		return nil, &unconnected{plainly(err), err}
+	}
+	return conn, nil
+}
+
+// unconnected is an error of Dial, in words that say what to look at.
+type unconnected struct {
+	why string
+	err error
+}
+
+func (u *unconnected) Error() string { return u.why }
+func (u *unconnected) Unwrap() error { return u.err }
+
+// Timeout reports whether nobody answered in time, as net.Error has it.
+func (u *unconnected) Timeout() bool {
+	var timed net.Error
+	return errors.As(u.err, &timed) && timed.Timeout()
+}
+
+// plainly says why no connection came about.
+func plainly(err error) string {
+	var lookup *net.DNSError
+	var timed net.Error
+	switch {
+	case errors.Is(err, ErrNotPublic):
+		return ErrNotPublic.Error()
+	case errors.As(err, &lookup) && lookup.IsNotFound:
+		return "there is no server called " + lookup.Name
+	case errors.As(err, &lookup):
+		return "the name " + lookup.Name + " cannot be looked up now"
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return "nothing listens at that address and port"
+	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH):
+		return "no way leads there from this machine"
+	case errors.As(err, &timed) && timed.Timeout():
+		return "nobody answers there"
+	}
+	return err.Error()
+}
+
+// Why says why a request came to nothing, without the address that is known anyhow.
+func Why(err error) error {
+	for {
+		var request *url.Error
+		if !errors.As(err, &request) {
+			return err
+		}
+		err = request.Err
+	}
 }
 
 // Transport returns a transport that connects to allowed and public addresses

@@ -2,10 +2,13 @@ package outbound
 
 import (
 	"errors"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"os"
 	"strings"
+	"syscall"
 	"testing"
 )
 
@@ -35,5 +38,37 @@ func TestOnlyAllowedAddressesAreCalled(t *testing.T) {
 		if err := public(netip.MustParseAddr(address)); (err == nil) != right {
 			t.Errorf("%s: %v", address, err)
 		}
+	}
+}
+
+// Why nobody could be reached is said in words that tell what to look at, and the cause is kept.
+func TestWhyNobodyIsReached(t *testing.T) {
+	client := &http.Client{Transport: Rules{Allowed: []string{"127.0.0.1:1", "nowhere.invalid:80"}}.Transport()}
+	for address, want := range map[string]string{
+		"http://127.0.0.1:1/books?key=1": "nothing listens at that address and port",
+		"http://nowhere.invalid/":        "nowhere.invalid",
+		"http://192.168.1.9/":            "private network",
+	} {
+		_, err := client.Get(address)
+		if why := Why(err); why == nil || !strings.Contains(why.Error(), want) || strings.Contains(why.Error(), "dial tcp") || strings.Contains(why.Error(), "http://") {
+			t.Errorf("%s: %v", address, why)
+		}
+	}
+	_, err := client.Get("http://127.0.0.1:1/")
+	if !errors.Is(Why(err), syscall.ECONNREFUSED) {
+		t.Errorf("the cause is lost: %v", err)
+	}
+	for cause, want := range map[error]string{
+		&net.DNSError{Name: "a.example", IsNotFound: true}:    "there is no server called a.example",
+		&net.DNSError{Name: "a.example", IsTemporary: true}:   "the name a.example cannot be looked up now",
+		&net.OpError{Op: "dial", Err: os.ErrDeadlineExceeded}: "nobody answers there",
+		syscall.ENETUNREACH: "no way leads there from this machine",
+	} {
+		if said := plainly(cause); said != want {
+			t.Errorf("%v: %q", cause, said)
+		}
+	}
+	if slow := (&unconnected{"", &net.OpError{Op: "dial", Err: os.ErrDeadlineExceeded}}); !slow.Timeout() {
+		t.Error("that nobody answered in time is lost")
 	}
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"mime"
 	"net/http"
-	"net/url"
 	"path"
 	"strings"
 	"time"
@@ -252,7 +251,7 @@ func (c *crawl) fail(asked string, r *colly.Response, err error) {
 	case errors.Is(err, context.DeadlineExceeded):
 		reason = "the server took too long to answer"
 	default:
-		reason = "the server cannot be reached: " + lastCause(err)
+		reason = "the server cannot be reached: " + outbound.Why(err).Error()
 	}
 	c.failPage(asked, errors.New(reason))
 }
@@ -265,17 +264,6 @@ func (c *crawl) failPage(address string, reason error) {
 	c.failures++
 	c.lastError = address + ": " + reason.Error()
 	c.reading.Pages = append(c.reading.Pages, Page{Address: address, Error: reason.Error()})
-}
-
-// lastCause says an error without the addresses that wrap it.
-func lastCause(err error) string {
-	for {
-		var wrapped *url.Error
-		if !errors.As(err, &wrapped) {
-			return err.Error()
-		}
-		err = wrapped.Err
-	}
 }
 
 // take takes a page in and returns the links on it.

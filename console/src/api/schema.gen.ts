@@ -892,7 +892,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Try whether a connection that channels use works; nothing is sent */
+        /** Try whether another system is there and lets the service in; nothing is sent or changed there */
         post: {
             parameters: {
                 query?: never;

@@ -199,7 +199,7 @@ func (l *line) Send(ctx context.Context, m channel.Outgoing) error {
 	request.Header.Set(webhooks.HeaderWebhookSignature, signature)
 	response, err := l.Client.Do(request)
 	if err != nil {
-		return fmt.Errorf("the text gateway cannot be reached: %w", err)
+		return fmt.Errorf("the text gateway cannot be reached: %w", outbound.Why(err))
 	}
 	defer response.Body.Close()
 	said, _ := io.ReadAll(io.LimitReader(response.Body, 4<<10))

@@ -94,9 +94,12 @@ export default function Connections() {
               document={{ kind: "connection", name: "", text: begin.text, version: 0, updated_at: "" }}
               title={"a new connection: " + begin.title}
               special={special}
-              note={liveCheck}
+              note={text => text !== begin.text && liveCheck(text)}
               onKept={d => void navigate("/connections/" + d.name, { replace: true })}
             />
+            <p className="mt-3 text-sm text-soft">
+              A password or key is not written here: it is asked for, and sealed, once the connection is kept.
+            </p>
           </div>
         )}
         {!fresh && chosen && kind && (
@@ -136,10 +139,10 @@ export default function Connections() {
 /** What of a connection is more than something typed. */
 const special = { model: ModelField, temperature: Temperature, "consent.client": ConsentClient }
 
-/** A mailbox is tried while it is typed: its servers, the sign-in and the folders. */
+/** A connection is tried while it is typed: whether the other system is there and lets us in. */
 function liveCheck(text: string) {
-  const { connection, kind } = readYAML(text)
-  if (kind !== "mailbox" || !connection) return null
+  const { connection } = readYAML(text)
+  if (!connection) return null
   const name = String(connection)
   return <LiveCheck of={["connection", name]} text={text} test={text => api.testConnection(name, text)} />
 }
