@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
 )
 
@@ -21,7 +22,19 @@ type Citation struct {
 }
 
 // Quoted returns the sentences that answer, as they stand in the passage.
-func (c Candidate) Quoted() string { return strings.TrimSpace(c.Text[c.Quote.Start:c.Quote.End]) }
+func (c Candidate) Quoted() string { return c.quoted(c.Quote) }
+
+// quoted is what stands in a place of the passage, without the mark of an item that stands there
+// by itself, and of those that have a number.
+func (c Candidate) quoted(at text.Span) string {
+	said := strings.TrimSpace(c.Text[at.Start:at.End])
+	if isItem(said) && !strings.Contains(said, "\n"+knowledge.ItemMark) {
+		said = said[len(knowledge.ItemMark):]
+	}
+	return countedItem.ReplaceAllString(said, "$1")
+}
+
+var countedItem = regexp.MustCompile(`(?m)^- (\(?\d{1,2}[.)] )`)
 
 // Words returns the sentences that answer, or what a table says, within limit runes (0: no limit),
 // cut only between sentences.
@@ -30,13 +43,8 @@ func (c Candidate) Words(limit int) string {
 	if said == "" {
 		said = c.Quoted()
 	}
-	return text.Fit(counted(said), limit, false)
+	return text.Fit(said, limit, false)
 }
-
-// counted takes the marks from the items of a list that have numbers.
-func counted(said string) string { return countedItem.ReplaceAllString(said, "$1") }
-
-var countedItem = regexp.MustCompile(`(?m)^- (\(?\d{1,2}[.)] )`)
 
 // offeredRunes is how much is said of a passage that may be meant, about.
 const offeredRunes = 280
@@ -68,8 +76,7 @@ func (c Candidate) Offered(limit int) string {
 		case first > 0 && !apart(first) && fits(first-1, last):
 			first--
 		default:
-			quote := unmarked(c.Text, text.Span{Start: sentences[first].Start, End: sentences[last].End})
-			return text.Fit(counted(strings.TrimSpace(c.Text[quote.Start:quote.End])), limit, false)
+			return text.Fit(c.quoted(text.Span{Start: sentences[first].Start, End: sentences[last].End}), limit, false)
 		}
 	}
 }

@@ -127,13 +127,17 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	best := scores[first]
 	answers := func(i int) bool { return scores[i] >= best-belongs }
 	last := first
+	// together reports whether a sentence stands in one paragraph, or item, with the one before it.
+	together := func(i int) bool {
+		return !strings.Contains(c.Text[sentences[i-1].End:sentences[i].Start], "\n\n") && !isItem(says(i))
+	}
 	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
 	switch {
 	case isRow(c.Text, sentences[first].Span):
 		said, quote = w.sayTable(c, first)
 		return quote, said
 	case w.onlyItem(c, first):
-		return unmarked(c.Text, sentences[first].Span), ""
+		return sentences[first].Span, ""
 	case isItem(says(first)) && !isWhole(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
@@ -151,14 +155,14 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 				last++ // such as the command that is to be used
 			case back && (leansBack(says(first)) || goesOn(says(first)) && !ends(says(first-1))):
 				first--
-			case on && (answers(last+1) && (!back || !answers(first-1) || scores[last+1] >= scores[first-1])):
+			case on && together(last+1) && answers(last+1) && (!back || !answers(first-1) || scores[last+1] >= scores[first-1]):
 				last++
-			case back && answers(first-1):
+			case back && together(first) && answers(first-1):
 				first--
 			default:
 				first, last = w.withNamed(c, first, last, fits)
 				first, last = w.exactly(says, first, last)
-				return unmarked(c.Text, text.Span{Start: sentences[first].Start, End: sentences[last].End}), ""
+				return text.Span{Start: sentences[first].Start, End: sentences[last].End}, ""
 			}
 		}
 	}
@@ -327,14 +331,6 @@ const fewWords = 4
 
 // aStep is an item of a list that is counted.
 var aStep = regexp.MustCompile(`^- \(?(?:\d{1,2}|[a-z])[.)]`)
-
-// unmarked leaves out the mark of an item that is quoted by itself.
-func unmarked(s string, quote text.Span) text.Span {
-	if said := s[quote.Start:quote.End]; isItem(said) && !strings.Contains(said, "\n"+knowledge.ItemMark) {
-		quote.Start += len(knowledge.ItemMark)
-	}
-	return quote
-}
 
 // isItem reports whether a line is an item of a list, as the reading marks them.
 func isItem(line string) bool { return strings.HasPrefix(line, knowledge.ItemMark) }
