@@ -52,6 +52,7 @@ type Service struct {
 	cancel context.CancelFunc
 	ended  chan error
 	ready  atomic.Bool
+	closed sync.Once
 }
 
 // Start opens the workspaces and serves them. When it returns, the service is
@@ -152,8 +153,14 @@ func (s *Service) Wait() error { return <-s.ended }
 // shutTime is how long requests in hand may still take.
 const shutTime = 3 * time.Second
 
-// Close ends streams, waits for requests in hand and closes the workspaces.
-func (s *Service) Close() error {
+// Close ends streams, waits for requests in hand and closes the workspaces. To close it once more
+// does nothing.
+func (s *Service) Close() (err error) {
+	s.closed.Do(func() { err = s.close() })
+	return err
+}
+
+func (s *Service) close() error {
 	s.ready.Store(false)
 	s.cancel()
 	ctx, cancel := context.WithTimeout(context.Background(), shutTime)
