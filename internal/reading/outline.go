@@ -142,6 +142,10 @@ func (o *outline) flush() {
 func (o *outline) done() knowledge.Document {
 	o.flush()
 	o.removeContents()
+	for i := range o.document.Sections {
+		section := &o.document.Sections[i]
+		section.Text = dotted.ReplaceAllString(section.Text, "$1: $2")
+	}
 	o.liftQuestions()
 	return o.document
 }
@@ -218,6 +222,7 @@ func (o *outline) removeContents() {
 
 var (
 	leads      = regexp.MustCompile(`(?:\.{4,}|(?:\. ){4,}|…{2,})\s*\d+`)
+	dotted     = regexp.MustCompile(`(?m)^(.{2,80}?[^\s.…])\s*(?:\.{4,}|(?:\. ){4,}|…{2,})\s*(\S.{0,60})$`) // a price list: "Lamb ...... £12"
 	manyBreaks = regexp.MustCompile(`\n{3,}`)
 	pageNumber = regexp.MustCompile(`[\s.…]+\d+$`)
 	contents   = regexp.MustCompile(`(?i)^(?:table of )?contents:?$`)

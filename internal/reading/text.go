@@ -166,15 +166,19 @@ func isNext(section, before string) bool {
 	return n == 1 || section[:point+1]+strconv.Itoa(n-1) == before
 }
 
+// aTimeOrPrice is what the lines below a heading hold that are hours or prices.
+var aTimeOrPrice = regexp.MustCompile(`\d[.:]\d\d|\d\s*[-–]\s*\d|[£$€]`)
+
 // isHeaded reports whether a block may begin with a heading: a short line that ends no sentence,
-// above one that begins a longer one.
+// above one that begins a longer one, or above hours or prices.
 func (b *block) isHeaded() bool {
 	if len(b.lines) < 2 {
 		return false
 	}
 	title, below := b.lines[0], b.lines[1]
 	short := utf8.RuneCountInString(title) <= longestTitle && len(strings.Fields(title)) <= 10
-	prose := strings.HasSuffix(title, "?") || len(below) > len(title) && (len(below) > 40 || strings.HasSuffix(below, "."))
+	hours := len(b.lines) > 2 && !digits.MatchString(title) && aTimeOrPrice.MatchString(below) && areEntries(b.lines)
+	prose := hours || strings.HasSuffix(title, "?") || len(below) > len(title) && (len(below) > 40 || strings.HasSuffix(below, "."))
 	return short && prose && startsWith.MatchString(title) && startsWith.MatchString(below) && !strings.ContainsAny(title[len(title)-1:], ".,;:!") &&
 		!marked.MatchString(title) && !marked.MatchString(below) && !underline.MatchString(below) && !asks.MatchString(title) && !numbered.MatchString(title)
 }
@@ -213,7 +217,7 @@ func (o *outline) text(b, next *block, first bool, body int) {
 // lines adds the lines of a block: as one paragraph, or as the items of a list,
 // with those that go on below them.
 func (o *outline) lines(lines []string) {
-	if areEntries(lines) {
+	if areEntries(lines) || areLabelled(lines) {
 		for i, line := range lines {
 			o.paragraph(knowledge.ItemMark+strings.Join(strings.Fields(line), " "), i > 0)
 		}
@@ -251,6 +255,19 @@ func areEntries(lines []string) bool {
 	}
 	return len(lines) > 1
 }
+
+// areLabelled reports whether each of several lines says first what it is about: "Silver: as bronze,
+// and the wheels trued."
+func areLabelled(lines []string) bool {
+	for _, line := range lines {
+		if !labelled.MatchString(line) {
+			return false
+		}
+	}
+	return len(lines) > 1
+}
+
+var labelled = regexp.MustCompile(`^\p{Lu}[^.:;?!]{1,30}: \S`)
 
 // begunAnew is how an entry begins.
 var begunAnew = regexp.MustCompile(`^["'(]?[\p{Lu}\d£$€+]`)

@@ -224,6 +224,7 @@ func TestAnItemThatAnswersByItselfIsQuoted(t *testing.T) {
 		{Trail: []string{"Hall", "Rules of the house"}, Text: "- Nobody climbs on the balcony, which is old.\n- Nothing is filmed without leave from the desk.\n- Balloons and kites stay outside because of the lamps."},
 		{Trail: []string{"Hall", "Putting up the stage"}, Text: "- 1. Unlock the four wheels below it.\n- 2. Pull it up to the yellow line.\n- 3. Lock the wheels again."},
 		{Trail: []string{"Hall", "Changing rooms"}, Text: "The cubicles are behind the stage. Hairdryers are free. Lost things are kept for 14 days."},
+		{Trail: []string{"Hall", "What is in a hire?"}, Text: "- Morning: the hall without the stage, chairs for sixty.\n- Evening: the hall with stage and lights.\n\nAllow an hour for the morning, and two for the evening."},
 		{Trail: []string{"Hall", "Animals"}, Text: "One small dog is permitted in the gallery. Dogs must be on a lead everywhere else. Cats stay at home."},
 	}}.Passages())
 	for asked, want := range map[string]string{
@@ -235,6 +236,7 @@ func TestAnItemThatAnswersByItselfIsQuoted(t *testing.T) {
 		"do I need to bring my own gloves?": "- a warm hat\n- gloves\n- a bottle of water",
 		"may we film the show?":             "Nothing is filmed without leave from the desk.",
 		"how do I put up the stage?":        "1. Unlock the four wheels below it.\n2. Pull it up to the yellow line.\n3. Lock the wheels again.",
+		"what is the evening hire?":         "Evening: the hall with stage and lights.",
 		"do you have hair dryers?":          "Hairdryers are free.",
 		"can I have a dog there?":           "One small dog is permitted in the gallery. Dogs must be on a lead everywhere else.",
 	} {

@@ -120,6 +120,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	first = w.thatNames(c, first, scores)
 	first = w.belowHeading(c, first)
 	first = w.thatAllows(c, first, scores)
+	first = w.labelled(c, first)
 	if w.telling == 1 && tells[0].Gist > 0 && !isRow(c.Text, sentences[first].Span) {
 		first = 0 // one word that is the heading asks for what stands below it
 	}
@@ -293,6 +294,36 @@ func (w *weigher) thatAllows(c *Candidate, first int, scores []float64) int {
 		}
 	}
 	return best
+}
+
+// asksWhat is how it is asked what something is, or holds.
+var asksWhat = regexp.MustCompile(`(?i)^(?:(?:hi|hello|so|and)\W+)*what(?:['’]?s| is| are| does| do)\b|\binclude[sd]?\b|\bmeans?\b`)
+
+// labelled returns the item that says what something is, where that is asked: "what is a silver
+// service?" is answered by "- Silver: ...", below "What's in a service?".
+func (w *weigher) labelled(c *Candidate, first int) int {
+	if w.q.fact != nil || !asksWhat.MatchString(w.q.mended) {
+		return first
+	}
+	for i, s := range c.sentences {
+		said := c.Text[s.Start:s.End]
+		if !labelledItem.MatchString(said) {
+			continue
+		}
+		label, _, _ := strings.Cut(said, ": ")
+		held := make([]float64, len(w.q.terms))
+		w.hold(held, make([]float64, w.says), label, 1)
+		names, all := false, true
+		for k, t := range w.q.terms {
+			if !t.Light {
+				names, all = names || held[k] >= wholly && c.heads[k] < wholly, all && max(held[k], c.heads[k]) >= worthOfAlike
+			}
+		}
+		if names && all {
+			return i
+		}
+	}
+	return first
 }
 
 // withNamed takes the sentence beside a quote into it that speaks of something which the question

@@ -348,9 +348,11 @@ func TestDetailsAreTakenUpAndWrittenOut(t *testing.T) {
 
 func TestPeopleComeInWhenTheyShould(t *testing.T) {
 	for said, reason := range map[string]string{
-		"let me talk to someone":               bot.OnWish,
-		"I want to speak to a real person now": bot.OnWish,
-		"a human please":                       bot.OnWish,
+		"let me talk to someone":                                       bot.OnWish,
+		"I want to speak to a real person now":                         bot.OnWish,
+		"a human please":                                               bot.OnWish,
+		"can somebody ring me back please?":                            bot.OnWish,
+		"will you call me before you change the crossing?":             "",
 		"This is ridiculous! Two hours and nobody tells us anything!!": bot.OnAnger,
 		"YOU LEFT US ON THE PIER AGAIN!! FOR THREE HOURS!!":            bot.OnAnger,
 		"Your crew was rude to me yesterday and nobody cared":          bot.OnAnger,

@@ -35,8 +35,12 @@ func holdsOne(words []text.Word, of map[string]bool) bool {
 
 // WantsPerson reports whether the customer asks for a person.
 func WantsPerson(message string) bool {
+	message = willCall.ReplaceAllString(message, "")
 	return holdsOne(text.Words(message), wishWords) && wish.MatchString(message) && !notWish.MatchString(wish.FindString(message))
 }
+
+// willCall is the question whether somebody calls when something comes about, and no wish for it.
+var willCall = regexp.MustCompile(`(?i)\b(?:will|do) (?:you|they|somebody|someone) (?:call|ring|phone) me (?:before|when|if|once|in case|as soon as)\b`)
 
 // callMe is the wish to be called, which a flow may foresee.
 var callMe = regexp.MustCompile(`(?i)\b(?:call|ring|phone) me(?: back)?\b`)
