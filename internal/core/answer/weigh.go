@@ -359,9 +359,10 @@ const lessSure = 0.3
 
 // headingAsked puts a candidate before the first whose heading holds the one thing that is asked
 // about, where the first only mentions it: "how do I complain?" is answered below "Complaints",
-// not by how complaints about neighbours are dealt with.
+// not by how complaints about neighbours are dealt with. Where a kind of fact is asked for, that
+// decides.
 func (w *weigher) headingAsked(candidates []Candidate) {
-	if w.telling != 1 || w.around != nil || len(candidates) == 0 {
+	if w.telling != 1 || w.q.fact != nil || w.around != nil || len(candidates) == 0 {
 		return
 	}
 	first := candidates[0]
