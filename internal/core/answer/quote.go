@@ -276,7 +276,7 @@ func (w *weigher) isNamed(t term) bool { return w.ix.IsName(t.Word) || w.ix.IsNa
 // How it is asked whether something is allowed, and how a sentence says whether it is.
 var (
 	asksLeave = regexp.MustCompile(`(?i)^(?:(?:hi|hello|so|and|also)\W+)*(?:can|may|could) (?:i|we|my|our|you)\b|\b(?:allowed|permitted|all right|alright|ok|okay|possible) (?:to|if|for)\b|\b(?:allow|permit|accept)\b`)
-	saysLeave = regexp.MustCompile(`(?i)\b(?:can|cannot|can't|may|allow(?:ed|s)?|permit(?:ted|s)?|permission|welcome|forbidden|prohibited|free to|no)\b`)
+	saysLeave = regexp.MustCompile(`(?i)\b(?:can|cannot|can't|may|allow(?:ed|s)?|permit(?:ted|s)?|permission|accept(?:ed|s)?|welcome|forbidden|prohibited|free to|no)\b`)
 )
 
 // thatAllows returns the sentence that says whether something is allowed, where that is asked, in
