@@ -433,3 +433,11 @@ func TestWhatIsNotAnsweredIsToldApart(t *testing.T) {
 		}
 	}
 }
+
+// What one answer holds already is not said again for the next question.
+func TestNothingIsSaidTwiceInOneReply(t *testing.T) {
+	d, reply := talk(t, frontDesk(t), dialogue.Result{}, "can i take my dog and what does it cost?")
+	if d.Trace.Code != dialogue.CodeAnswered || strings.Count(reply, "Dogs travel free") != 1 {
+		t.Errorf("[%s] %q", d.Trace.Code, reply)
+	}
+}

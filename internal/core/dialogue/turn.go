@@ -441,10 +441,10 @@ func (t *turn) citeAt(place answer.Citation) {
 	}
 }
 
-// answered notes an answer, once: two questions may have the same.
+// answered notes an answer, once: two questions may have the same, or one that the other holds.
 func (t *turn) answered(question, words string) {
 	t.note(Asked{question, words})
-	if slices.Contains(t.answers, words) {
+	if slices.ContainsFunc(t.answers, func(said string) bool { return strings.Contains(said, words) }) {
 		return
 	}
 	if strings.Contains(t.LastReply, words) {
