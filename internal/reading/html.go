@@ -306,7 +306,12 @@ func isOneParagraph(item *html.Node) bool {
 	return paragraphs == 1
 }
 
-// numberOf is the number of an item in a list that is counted, with its point, "" in others.
+// mostCounted is how many nodes of a list are counted: steps are few, and a page may hold a list
+// without end.
+const mostCounted = 200
+
+// numberOf is the number of an item in a list that is counted, with its point, "" in others, and
+// far down in a long one.
 func numberOf(item *html.Node) string {
 	if item.Parent == nil || item.Parent.Data != "ol" {
 		return ""
@@ -317,7 +322,11 @@ func numberOf(item *html.Node) string {
 			number = first
 		}
 	}
+	nodes := 0
 	for before := item.PrevSibling; before != nil; before = before.PrevSibling {
+		if nodes++; nodes > mostCounted {
+			return ""
+		}
 		if before.Type == html.ElementNode && before.Data == "li" {
 			number++
 		}

@@ -195,8 +195,6 @@ func words(replies []Reply) (said []string) {
 	return said
 }
 
-// A near miss is trusted less than what is answered, and what has nothing to do
-// with it least; confidence is a chance.
 // The sentence is quoted that speaks of what the question names, wherever it stands.
 func TestTheSentenceThatNamesItIsQuoted(t *testing.T) {
 	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
@@ -246,6 +244,8 @@ func TestAnItemThatAnswersByItselfIsQuoted(t *testing.T) {
 	}
 }
 
+// A near miss is trusted less than what is answered, and what has nothing to do
+// with it least; confidence is a chance.
 func TestNearMissesAreTrustedLess(t *testing.T) {
 	f := finder(t, pier.Passages())
 	best := func(question string) float64 {
@@ -340,9 +340,6 @@ func TestWordsAloneFind(t *testing.T) {
 	}
 }
 
-// In another language than English passages are found by their words, without the
-// words that carry grammar only, and nothing is mended into English.
-// A heading that holds all that is asked about, in these words or others, is offered at least.
 // What stands below the heading that is all that is asked about goes before what only mentions it.
 func TestTheHeadingThatIsAskedForGoesFirst(t *testing.T) {
 	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
@@ -357,6 +354,7 @@ func TestTheHeadingThatIsAskedForGoesFirst(t *testing.T) {
 	}
 }
 
+// A heading that holds all that is asked about, in these words or others, is offered at least.
 func TestWhatAHeadingNamesIsLikely(t *testing.T) {
 	f := finder(t, pier.Passages())
 	for _, asked := range []string{"do you have opening hours?", "any lost things?"} {
@@ -373,6 +371,8 @@ func TestWhatAHeadingNamesIsLikely(t *testing.T) {
 	}
 }
 
+// In another language than English passages are found by their words, without the
+// words that carry grammar only, and nothing is mended into English.
 func TestAnotherLanguageIsSearchedByItsWords(t *testing.T) {
 	var passages []knowledge.Passage
 	for i, said := range []string{"Los perros viajan gratis si van atados.", "Una bicicleta cuesta dos euros por viaje.", "La taquilla abre a las siete y media."} {
