@@ -105,7 +105,6 @@ func (s *segment) near(t *target, of selection, n int) []int32 {
 		}
 		return every
 	}
-	t.hurry()
 	words := s.dim / 64
 	var views []int32
 	var distances []uint16

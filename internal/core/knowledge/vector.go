@@ -3,7 +3,6 @@ package knowledge
 import (
 	"encoding/binary"
 	"math"
-	"sync"
 )
 
 // A Code is a vector rounded to 4 bits a component, with its scale before it: an
@@ -66,62 +65,45 @@ var twoSigns = func() (table [256]byte) {
 	return table
 }()
 
-// A target is a vector that codes are compared with.
+// A target is a vector that codes are compared with, rounded to 8 bits a component: whole
+// numbers add up to the same on every processor.
 type target struct {
-	vector []float32
-	bits   []uint64
-	once   sync.Once
-	table  []float32 // for each byte of a code and each value, its part of the dot product
+	bits      []uint64
+	even, odd []int8  // every other component
+	sum       int32   // of all
+	unit      float32 // what one of them is worth
 }
 
 func newTarget(vector []float32) *target {
-	return &target{vector: vector, bits: Pack(vector).signs(nil)}
+	most := float32(0)
+	for _, v := range vector {
+		most = max(most, v, -v)
+	}
+	t := &target{bits: Pack(vector).signs(nil), even: make([]int8, len(vector)/2), odd: make([]int8, len(vector)/2), unit: most / 127}
+	if most == 0 {
+		return t
+	}
+	for i := range t.even {
+		t.even[i], t.odd[i] = int8(math.Round(float64(vector[2*i]/t.unit))), int8(math.Round(float64(vector[2*i+1]/t.unit)))
+		t.sum += int32(t.even[i]) + int32(t.odd[i])
+	}
+	return t
 }
 
-// hurry makes a table that pays where many codes are compared.
-func (t *target) hurry() {
-	t.once.Do(func() {
-		t.table = make([]float32, len(t.vector)/2*256)
-		for i := 0; i < len(t.vector); i += 2 {
-			part := t.table[i/2*256 : i/2*256+256]
-			for b := range part {
-				part[b] = t.vector[i]*(float32(b&15)-7.5) + t.vector[i+1]*(float32(b>>4)-7.5)
-			}
-		}
-	})
-}
-
-// dot returns the dot product with a code.
+// dot returns the dot product with a code of as many components. A nibble n stands for n - 15/2
+// steps.
 func (t *target) dot(c Code) float64 {
-	body := c[scaleBytes:]
-	if t.table == nil {
-		// Four sums at a time do not wait for each other.
-		var s0, s1, s2, s3 float32
-		for v := t.vector; len(v) >= 4 && len(body) >= 2; v, body = v[4:], body[2:] {
-			a, b := &levels[body[0]], &levels[body[1]]
-			s0 += v[0] * a[0]
-			s1 += v[1] * a[1]
-			s2 += v[2] * b[0]
-			s3 += v[3] * b[1]
-		}
-		return float64((s0 + s1 + s2 + s3) * c.scale())
-	}
-	var even, odd float32
-	table := t.table
-	for i := 0; i+1 < len(body); i += 2 {
-		even += table[i*256+int(body[i])]
-		odd += table[(i+1)*256+int(body[i+1])]
-	}
-	return float64((even + odd) * c.scale())
+	doubled := 2*products(c[scaleBytes:], t.even, t.odd) - 15*t.sum
+	return float64(float32(doubled) * (t.unit / 2) * c.scale())
 }
 
-// levels are what the two levels in a byte of a code stand for, in steps.
-var levels = func() (table [256][2]float32) {
-	for b := range table {
-		table[b] = [2]float32{float32(b&15) - 7.5, float32(b>>4) - 7.5}
+// productsPlain is products in plain Go.
+func productsPlain(nibbles []byte, low, high []int8) (sum int32) {
+	for i, b := range nibbles {
+		sum += int32(b&15)*int32(low[i]) + int32(b>>4)*int32(high[i])
 	}
-	return table
-}()
+	return sum
+}
 
 // Joined puts the codes of one passage one after another, for keeping, behind
 // their number.

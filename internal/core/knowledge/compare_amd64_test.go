@@ -30,3 +30,24 @@ func TestSignsAreCountedAlike(t *testing.T) {
 		}
 	}
 }
+
+// Codes are multiplied alike, also at the ends of what 8 bits and half a byte hold.
+func TestCodesAreMultipliedAlike(t *testing.T) {
+	random := rand.New(rand.NewPCG(5, 6))
+	for _, n := range []int{0, 1, 31, 32, 96, 256} {
+		nibbles, low, high := make([]byte, n), make([]int8, n), make([]int8, n)
+		for round := range 3 {
+			for i := range n {
+				nibbles[i], low[i], high[i] = byte(random.Uint32()), int8(random.Uint32()), int8(random.Uint32())
+				if round == 1 {
+					nibbles[i], low[i], high[i] = 255, -128, -128
+				} else if round == 2 {
+					nibbles[i], low[i], high[i] = 255, 127, 127
+				}
+			}
+			if quick, plain := products(nibbles, low, high), productsPlain(nibbles, low, high); quick != plain {
+				t.Errorf("%d bytes: %d and %d", n, quick, plain)
+			}
+		}
+	}
+}
