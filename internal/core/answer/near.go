@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/text"
 )
 
@@ -146,7 +147,7 @@ func (f Finder) Likenesses(ctx context.Context, asked string, examples []string)
 		of := other.vector
 		known := meant != nil && len(of) == len(meant)
 		if known {
-			likenesses[i].Meaning = cosine(of, meant)
+			likenesses[i].Meaning = encoder.Cosine(of, meant)
 		}
 		if known && likenesses[i].Meaning < unlike {
 			continue
@@ -161,23 +162,6 @@ func (f Finder) Likenesses(ctx context.Context, asked string, examples []string)
 		likenesses[i].Words = w.likeness(example)
 	}
 	return likenesses
-}
-
-// cosine is that of two vectors of length 1, of equally many numbers, four to a step: an
-// example of each tool and bot is compared with each question. The order of the sums is fixed.
-func cosine(a, b []float32) float64 {
-	var sums [4]float64
-	for len(a) >= 4 && len(b) >= 4 {
-		sums[0] += float64(float64(a[0]) * float64(b[0]))
-		sums[1] += float64(float64(a[1]) * float64(b[1]))
-		sums[2] += float64(float64(a[2]) * float64(b[2]))
-		sums[3] += float64(float64(a[3]) * float64(b[3]))
-		a, b = a[4:], b[4:]
-	}
-	for i, v := range a {
-		sums[i] += float64(float64(v) * float64(b[i]))
-	}
-	return sums[0] + sums[1] + (sums[2] + sums[3])
 }
 
 // Shared compares two texts by their telling words: twice the weight they share

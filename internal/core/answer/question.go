@@ -16,6 +16,8 @@ type question struct {
 	counted []amount // the numbers that it names
 	feasts  []text.Feast
 	bare    bool // it asks for a kind of fact, and of nothing
+	leave   bool // it asks whether something is allowed
+	what    bool // it asks what something is, or holds
 	own     int  // of a follow-up: how many of the terms are its own; 0: it follows nothing
 
 	replaces bool       // of a follow-up: it names something else, and asks the same of it
@@ -107,6 +109,7 @@ func understand(ix *knowledge.Index, asked string) question {
 	}
 	mended.WriteString(asked[last:])
 	q.mended = mended.String()
+	q.leave, q.what = asksLeave.MatchString(q.mended), asksWhat.MatchString(q.mended)
 	if q.fact == nil {
 		q.fact, _ = factWanted(q.mended)
 	}

@@ -284,7 +284,7 @@ var (
 // a lead". It holds as much of what was asked about, and tells nearly as much.
 func (w *weigher) thatAllows(c *Candidate, first int, scores []float64) int {
 	says := func(i int) string { return c.Text[c.sentences[i].Start:c.sentences[i].End] }
-	if !asksLeave.MatchString(w.q.mended) || saysLeave.MatchString(says(first)) {
+	if !w.q.leave || saysLeave.MatchString(says(first)) {
 		return first
 	}
 	best := first
@@ -302,7 +302,7 @@ var asksWhat = regexp.MustCompile(`(?i)^(?:(?:hi|hello|so|and)\W+)*what(?:['’]
 // labelled returns the item that says what something is, where that is asked: "what is a silver
 // service?" is answered by "- Silver: ...", below "What's in a service?".
 func (w *weigher) labelled(c *Candidate, first int) int {
-	if w.q.fact != nil || !asksWhat.MatchString(w.q.mended) {
+	if w.q.fact != nil || !w.q.what {
 		return first
 	}
 	for i, s := range c.sentences {

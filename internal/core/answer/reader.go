@@ -131,7 +131,7 @@ func (f Finder) Fit(ctx context.Context, asked Part, previous, said string) (fit
 		if question.asked == nil || answer.asked == nil {
 			return 0, false
 		}
-		like := cosine(question.vector, answer.vector)
+		like := encoder.Cosine(question.vector, answer.vector)
 		judgement := question.asked.Judge([]encoder.Tokens{answer.asked.Tokens()}, []float64{like})[0]
 		fit = max(fit, judgement.Sure+fitOfLikeness*(like+question.asked.Match(answer.asked.Tokens())))
 	}

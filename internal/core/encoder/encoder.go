@@ -184,9 +184,7 @@ func (l *layer) apply(w *workspace, x rows) rows {
 	l.feedNorm.apply(y, normed)
 	up := w.take(n, hidden)
 	l.feedUp.multiply(w, normed, up)
-	for i, v := range up.v {
-		up.v[i] = max(v, 0)
-	}
+	floor(up.v)
 	down := w.take(n, Dim)
 	l.feedDown.multiply(w, up, down)
 	y.add(down)
@@ -209,10 +207,13 @@ func (l *layer) attend(w *workspace, qkv, out rows) {
 				weights[other] = dot(query, key) * l.queryScale
 				most = max(most, weights[other])
 			}
+			for i := range weights {
+				weights[i] -= most
+			}
+			exps(weights, weights)
 			var total float32
-			for i, v := range weights {
-				weights[i] = exp(v - most)
-				total += weights[i]
+			for _, v := range weights {
+				total += v
 			}
 			sum := out.row(p)[from : from+size]
 			for i := range weights {

@@ -7,24 +7,30 @@ import "math"
 // some processors can. The functions of package math have instructions of their own on
 // some processors, so what they might compute differently is computed here.
 
+const (
+	expMost = 88
+	log2e   = 1.4426950408889634
+	// ln 2 in two parts, so that taking whole multiples away loses nothing.
+	ln2High = 6.93147180369123816490e-01
+	ln2Low  = 1.90821492927058770002e-10
+)
+
+// expSeries is e to the power of what lies between ±0.35, the seventh power first.
+var expSeries = [...]float64{1.0 / 5040, 1.0 / 720, 1.0 / 120, 1.0 / 24, 1.0 / 6, 0.5, 1, 1}
+
+// expParts is what exp is computed with, for a processor that does so with several at a time.
+var expParts = append([]float64{expMost, -expMost, log2e, 0.5, ln2High, ln2Low}, expSeries[:]...)
+
 // exp is e to the power of x, within a few units of the last place of a float32.
 func exp(x float32) float32 {
-	const (
-		most  = 88
-		log2e = 1.4426950408889634
-		// ln 2 in two parts, so that taking whole multiples away loses nothing.
-		high = 6.93147180369123816490e-01
-		low  = 1.90821492927058770002e-10
-	)
-	if x != x || x < -most {
+	if x != x || x < -expMost {
 		return 0
 	}
-	v := float64(min(x, most))
+	v := float64(min(x, expMost))
 	k := math.Floor(float64(v*log2e) + 0.5)
-	r := float64(v-float64(k*high)) - float64(k*low)
-	// The series to the seventh power: r lies between ±0.35.
-	sum := 1.0 / 5040
-	for _, c := range [...]float64{1.0 / 720, 1.0 / 120, 1.0 / 24, 1.0 / 6, 0.5, 1, 1} {
+	r := float64(v-float64(k*ln2High)) - float64(k*ln2Low)
+	sum := expSeries[0]
+	for _, c := range expSeries[1:] {
 		sum = float64(sum*r) + c
 	}
 	return float32(sum * math.Float64frombits(uint64(1023+int64(k))<<52)) // two to the power of k

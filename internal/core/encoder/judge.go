@@ -267,8 +267,8 @@ func (a *Asked) judge(sentences []Tokens, cosines []float64, judgements []Judgem
 	ofAsked, ofSaid := w.take(asked.n, judged), w.take(said.n, judged)
 	e.judge.asked.multiply(w, asked, ofAsked)
 	e.judge.said.multiply(w, said, ofSaid)
-	floor(ofAsked)
-	floor(ofSaid)
+	floor(ofAsked.v)
+	floor(ofSaid.v)
 	lacks := w.take(asked.n, 1)
 	e.judge.missing.multiply(w, ofAsked, lacks)
 	pooled := w.zeros(len(sentences), e.judge.inner.in)
@@ -290,7 +290,7 @@ func (a *Asked) judge(sentences []Tokens, cosines []float64, judgements []Judgem
 	}
 	inner, outer := w.take(len(sentences), judged), w.take(len(sentences), 1)
 	e.judge.inner.multiply(w, pooled, inner)
-	floor(inner)
+	floor(inner.v)
 	e.judge.outer.multiply(w, inner, outer)
 	for k := range judgements {
 		judgements[k].Sure = float64(outer.v[k])
@@ -304,8 +304,9 @@ func (a *Asked) align(w *workspace, s *side, sums []int32, asked rows, atAsked i
 	likes, near := w.take(s.n, n), w.take(s.n, n)
 	a.likes(s.tokens, sums, likes.v)
 	for i, like := range likes.v {
-		near.v[i] = exp(float32(like * a.e.judge.steep))
+		near.v[i] = like * a.e.judge.steep
 	}
+	exps(near.v, near.v)
 	weights := w.take(1, max(n, s.n)).v
 	for i := range n { // each token of the question over those of the sentence
 		best, all := float32(-1), float32(0)
@@ -337,29 +338,15 @@ func compare(own, others, weights []float32, all, best float32, into []float32) 
 	}
 	aligned := into[compared : 2*compared]
 	blend(weights, others, compared, aligned)
-	for i, v := range own {
-		into[i], into[2*compared+i] = v, v*aligned[i]
-		d := v - aligned[i]
-		into[3*compared+i] = max(d, -d)
-	}
+	copy(into, own)
+	contrast(own, aligned, into[2*compared:4*compared])
 	into[4*compared] = best
 }
 
 // pool writes the mean of rows, weighed by how much each tells, and the largest of each
 // number.
 func pool(x rows, from int, telling []float32, into []float32) {
-	mean, most := into[:judged], into[judged:]
-	for i, weight := range telling {
-		for k, v := range x.row(from + i) {
-			mean[k] += float32(weight * v)
-			most[k] = max(most[k], v)
-		}
-	}
-}
-
-// floor raises what is below 0.
-func floor(x rows) {
-	for i, v := range x.v {
-		x.v[i] = max(v, 0)
-	}
+	rows := x.v[from*x.width:]
+	blend(telling, rows, x.width, into[:judged])
+	raise(rows, len(telling), x.width, into[judged:])
 }

@@ -49,12 +49,18 @@ func (m *matrix) multiplied(w *workspace, n int, out rows) {
 		scales, biases := m.scale[first:first+outputs], m.bias[first:first+outputs]
 		for p := 0; p < n; p += tile {
 			dotTiles(m.weights[first*m.in:(first+outputs)*m.in], w.quantised[p*m.in:(p+tile)*m.in], outputs, m.in, sums[:outputs*tile])
-			for i := range min(tile, n-p) {
-				scale, into := w.scales[p+i], out.row(p + i)[first:first+outputs]
-				for o := range into {
-					into[o] = float32(float32(sums[o*tile+i])*scale*scales[o]) + biases[o]
-				}
-			}
+			ofRows := w.scales[p:min(p+tile, n)]
+			settle(sums[:outputs*tile], ofRows, scales, biases, out.v[p*out.width+first:], out.width)
+		}
+	}
+}
+
+// settlePlain is settle in plain Go.
+func settlePlain(sums []int32, ofRows, scales, biases, into []float32, stride int) {
+	for i, scale := range ofRows {
+		row := into[i*stride : i*stride+len(scales)]
+		for o := range row {
+			row[o] = float32(float32(sums[o*tile+i])*scale*scales[o]) + biases[o]
 		}
 	}
 }
@@ -122,18 +128,57 @@ func (r rows) add(o rows) {
 	}
 }
 
-// dot is the dot product of two lists whose length divides by 4. Four sums at a
-// time do not wait for each other.
-func dot(a, b []float32) float32 {
-	var s0, s1, s2, s3 float32
-	for len(a) >= 4 && len(b) >= 4 {
-		s0 += float32(a[0] * b[0])
-		s1 += float32(a[1] * b[1])
-		s2 += float32(a[2] * b[2])
-		s3 += float32(a[3] * b[3])
-		a, b = a[4:], b[4:]
+// dotLanes is how many sums a dot product is the sum of: so many are added to at a time.
+const dotLanes = 16
+
+// dotPlain is dot in plain Go.
+func dotPlain(a, b []float32) float32 {
+	var sums [dotLanes]float32
+	for len(a) >= dotLanes && len(b) >= dotLanes {
+		for i, v := range a[:dotLanes] {
+			sums[i] += float32(v * b[i])
+		}
+		a, b = a[dotLanes:], b[dotLanes:]
 	}
-	return s0 + s1 + s2 + s3
+	for i, v := range a {
+		sums[i] += float32(v * b[i])
+	}
+	return folded(&sums)
+}
+
+// folded adds sums up, in a fixed order.
+func folded(sums *[dotLanes]float32) float32 {
+	for half := dotLanes / 2; half > 0; half /= 2 {
+		for i := range half {
+			sums[i] += sums[half+i]
+		}
+	}
+	return sums[0]
+}
+
+// Cosine is that of two vectors of length 1, of equally many numbers.
+func Cosine(a, b []float32) float64 { return float64(dot(a, b)) }
+
+func contrastPlain(a, b, into []float32) {
+	for i, v := range a {
+		into[i] = v * b[i]
+		d := v - b[i]
+		into[len(a)+i] = max(d, -d)
+	}
+}
+
+func raisePlain(of []float32, n, stride int, into []float32) {
+	for i := range n {
+		for k, v := range of[i*stride : i*stride+len(into)] {
+			into[k] = max(into[k], v)
+		}
+	}
+}
+
+func floorPlain(x []float32) {
+	for i, v := range x {
+		x[i] = max(v, 0)
+	}
 }
 
 // sum adds up a list whose length divides by 4.

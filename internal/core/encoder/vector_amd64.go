@@ -65,6 +65,93 @@ func blend(weights, of []float32, stride int, into []float32) {
 	blendAVX2(&weights[0], len(weights), &of[0], stride, &into[0], len(into))
 }
 
+// dot is the dot product of two lists of the same length, the sum of sixteen sums.
+func dot(a, b []float32) float32 {
+	if n := len(a); !hasAVX2 || n == 0 || n%dotLanes != 0 {
+		return dotPlain(a, b)
+	}
+	_ = b[len(a)-1]
+	var sums [dotLanes]float32
+	dotAVX2(&a[0], &b[0], len(a), &sums[0])
+	return folded(&sums)
+}
+
+// settle writes what the sums of a tile come to, a row of outputs for each of its rows, which
+// begin stride numbers apart.
+func settle(sums []int32, ofRows, scales, biases, into []float32, stride int) {
+	n := len(scales)
+	if !hasAVX2 || n == 0 || n%4 != 0 || len(ofRows) < tile {
+		settlePlain(sums, ofRows, scales, biases, into, stride)
+		return
+	}
+	_, _, _, _ = sums[n*tile-1], ofRows[tile-1], biases[n-1], into[(tile-1)*stride+n-1]
+	settleAVX2(&sums[0], n, &ofRows[0], &scales[0], &biases[0], &into[0], stride)
+}
+
+// exps writes e to the power of each number.
+func exps(x, into []float32) {
+	whole := 0
+	if hasAVX2 {
+		if whole = len(x) &^ 3; whole > 0 {
+			_ = into[whole-1]
+			expsAVX2(&x[0], whole, &expParts[0], &into[0])
+		}
+	}
+	for i, v := range x[whole:] {
+		into[whole+i] = exp(v)
+	}
+}
+
+// contrast writes the products of two lists, and behind them how far they lie apart.
+func contrast(a, b, into []float32) {
+	n := len(a)
+	if !hasAVX2 || n == 0 || n%8 != 0 {
+		contrastPlain(a, b, into)
+		return
+	}
+	_, _ = b[n-1], into[2*n-1]
+	contrastAVX2(&a[0], &b[0], n, &into[0])
+}
+
+// raise raises each number of into to the largest of its column, in n rows of as many numbers.
+func raise(of []float32, n, stride int, into []float32) {
+	if !hasAVX2 || n == 0 || len(into) == 0 || len(into)%8 != 0 {
+		raisePlain(of, n, stride, into)
+		return
+	}
+	_ = of[(n-1)*stride+len(into)-1]
+	raiseAVX2(&of[0], n, stride, &into[0], len(into))
+}
+
+// floor raises what is below 0.
+func floor(x []float32) {
+	whole := 0
+	if hasAVX2 {
+		if whole = len(x) &^ 7; whole > 0 {
+			floorAVX2(&x[0], whole)
+		}
+	}
+	floorPlain(x[whole:])
+}
+
+//go:noescape
+func dotAVX2(a, b *float32, n int, sums *float32)
+
+//go:noescape
+func settleAVX2(sums *int32, n int, ofRows, scales, biases, into *float32, stride int)
+
+//go:noescape
+func expsAVX2(x *float32, n int, parts *float64, into *float32)
+
+//go:noescape
+func contrastAVX2(a, b *float32, n int, into *float32)
+
+//go:noescape
+func raiseAVX2(of *float32, n, stride int, into *float32, width int)
+
+//go:noescape
+func floorAVX2(x *float32, n int)
+
 //go:noescape
 func largestAVX2(row *float32, n int) uint32
 

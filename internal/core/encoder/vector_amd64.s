@@ -259,3 +259,226 @@ row:
 	JG   columns
 	VZEROUPPER
 	RET
+
+// func dotAVX2(a, b *float32, n int, sums *float32)
+//
+// Products are rounded before they are added, as in plain Go.
+TEXT ·dotAVX2(SB), NOSPLIT, $0-32
+	MOVQ a+0(FP), SI
+	MOVQ b+8(FP), DX
+	MOVQ n+16(FP), CX
+	MOVQ sums+24(FP), DI
+	VXORPS Y0, Y0, Y0
+	VXORPS Y1, Y1, Y1
+
+along:
+	VMOVUPS (SI), Y2
+	VMOVUPS 32(SI), Y3
+	VMULPS (DX), Y2, Y2
+	VMULPS 32(DX), Y3, Y3
+	VADDPS Y2, Y0, Y0
+	VADDPS Y3, Y1, Y1
+	ADDQ $64, SI
+	ADDQ $64, DX
+	SUBQ $16, CX
+	JG   along
+
+	VMOVUPS Y0, (DI)
+	VMOVUPS Y1, 32(DI)
+	VZEROUPPER
+	RET
+
+// func settleAVX2(sums *int32, n int, ofRows, scales, biases, into *float32, stride int)
+//
+// Four outputs at a time: their sums for four rows are turned into four rows of outputs.
+TEXT ·settleAVX2(SB), NOSPLIT, $0-56
+	MOVQ sums+0(FP), SI
+	MOVQ n+8(FP), CX
+	MOVQ ofRows+16(FP), AX
+	MOVQ scales+24(FP), R8
+	MOVQ biases+32(FP), R9
+	MOVQ into+40(FP), DI
+	MOVQ stride+48(FP), R10
+	SHLQ $2, R10
+	LEAQ (DI)(R10*1), R11
+	LEAQ (R11)(R10*1), R12
+	LEAQ (R12)(R10*1), R13
+	VBROADCASTSS (AX), X8
+	VBROADCASTSS 4(AX), X9
+	VBROADCASTSS 8(AX), X10
+	VBROADCASTSS 12(AX), X11
+	XORQ AX, AX
+
+four:
+	VCVTDQ2PS (SI), X0
+	VCVTDQ2PS 16(SI), X1
+	VCVTDQ2PS 32(SI), X2
+	VCVTDQ2PS 48(SI), X3
+	VUNPCKLPS X1, X0, X4
+	VUNPCKHPS X1, X0, X5
+	VUNPCKLPS X3, X2, X6
+	VUNPCKHPS X3, X2, X7
+	VUNPCKLPD X6, X4, X0
+	VUNPCKHPD X6, X4, X1
+	VUNPCKLPD X7, X5, X2
+	VUNPCKHPD X7, X5, X3
+	VMOVUPS (R8)(AX*1), X12
+	VMOVUPS (R9)(AX*1), X13
+	VMULPS X8, X0, X0
+	VMULPS X9, X1, X1
+	VMULPS X10, X2, X2
+	VMULPS X11, X3, X3
+	VMULPS X12, X0, X0
+	VMULPS X12, X1, X1
+	VMULPS X12, X2, X2
+	VMULPS X12, X3, X3
+	VADDPS X13, X0, X0
+	VADDPS X13, X1, X1
+	VADDPS X13, X2, X2
+	VADDPS X13, X3, X3
+	VMOVUPS X0, (DI)(AX*1)
+	VMOVUPS X1, (R11)(AX*1)
+	VMOVUPS X2, (R12)(AX*1)
+	VMOVUPS X3, (R13)(AX*1)
+	ADDQ $64, SI
+	ADDQ $16, AX
+	SUBQ $4, CX
+	JG   four
+	VZEROUPPER
+	RET
+
+// func expsAVX2(x *float32, n int, parts *float64, into *float32)
+//
+// Four at a time, step by step as exp does. The whole powers of two are those of the exponent.
+TEXT ·expsAVX2(SB), NOSPLIT, $0-32
+	MOVQ x+0(FP), SI
+	MOVQ n+8(FP), CX
+	MOVQ parts+16(FP), AX
+	MOVQ into+24(FP), DI
+	VBROADCASTSD (AX), Y8     // the most
+	VBROADCASTSD 8(AX), Y9    // the least
+	VBROADCASTSD 16(AX), Y10  // log2 e
+	VBROADCASTSD 24(AX), Y11  // a half
+	VBROADCASTSD 32(AX), Y12  // ln 2, high
+	VBROADCASTSD 40(AX), Y13  // and low
+	MOVQ $1023, DX
+	VMOVQ DX, X14
+	VPBROADCASTQ X14, Y14
+
+power:
+	VCVTPS2PD (SI), Y0
+	VCMPPD $13, Y9, Y0, Y1    // at least the least, and a number
+	VMINPD Y8, Y0, Y0
+	VMULPD Y10, Y0, Y2
+	VADDPD Y11, Y2, Y2
+	VROUNDPD $9, Y2, Y2       // down
+	VMULPD Y12, Y2, Y3
+	VSUBPD Y3, Y0, Y3
+	VMULPD Y13, Y2, Y4
+	VSUBPD Y4, Y3, Y3         // the rest
+	VBROADCASTSD 48(AX), Y5
+	VMULPD Y3, Y5, Y5
+	VBROADCASTSD 56(AX), Y6
+	VADDPD Y6, Y5, Y5
+	VMULPD Y3, Y5, Y5
+	VBROADCASTSD 64(AX), Y6
+	VADDPD Y6, Y5, Y5
+	VMULPD Y3, Y5, Y5
+	VBROADCASTSD 72(AX), Y6
+	VADDPD Y6, Y5, Y5
+	VMULPD Y3, Y5, Y5
+	VBROADCASTSD 80(AX), Y6
+	VADDPD Y6, Y5, Y5
+	VMULPD Y3, Y5, Y5
+	VBROADCASTSD 88(AX), Y6
+	VADDPD Y6, Y5, Y5
+	VMULPD Y3, Y5, Y5
+	VBROADCASTSD 96(AX), Y6
+	VADDPD Y6, Y5, Y5
+	VMULPD Y3, Y5, Y5
+	VBROADCASTSD 104(AX), Y6
+	VADDPD Y6, Y5, Y5
+	VCVTPD2DQY Y2, X2
+	VPMOVSXDQ X2, Y2
+	VPADDQ Y14, Y2, Y2
+	VPSLLQ $52, Y2, Y2
+	VMULPD Y2, Y5, Y5
+	VANDPD Y1, Y5, Y5
+	VCVTPD2PSY Y5, X5
+	VMOVUPS X5, (DI)
+	ADDQ $16, SI
+	ADDQ $16, DI
+	SUBQ $4, CX
+	JG   power
+	VZEROUPPER
+	RET
+
+// func contrastAVX2(a, b *float32, n int, into *float32)
+TEXT ·contrastAVX2(SB), NOSPLIT, $0-32
+	MOVQ a+0(FP), SI
+	MOVQ b+8(FP), DX
+	MOVQ n+16(FP), CX
+	MOVQ into+24(FP), DI
+	LEAQ (DI)(CX*4), R8
+	VPCMPEQD Y4, Y4, Y4
+	VPSRLD $1, Y4, Y4         // all but the sign
+
+pair:
+	VMOVUPS (SI), Y0
+	VMOVUPS (DX), Y1
+	VMULPS Y1, Y0, Y2
+	VSUBPS Y1, Y0, Y3
+	VANDPS Y4, Y3, Y3
+	VMOVUPS Y2, (DI)
+	VMOVUPS Y3, (R8)
+	ADDQ $32, SI
+	ADDQ $32, DX
+	ADDQ $32, DI
+	ADDQ $32, R8
+	SUBQ $8, CX
+	JG   pair
+	VZEROUPPER
+	RET
+
+// func raiseAVX2(of *float32, n, stride int, into *float32, width int)
+TEXT ·raiseAVX2(SB), NOSPLIT, $0-40
+	MOVQ of+0(FP), SI
+	MOVQ n+8(FP), R9
+	MOVQ stride+16(FP), R10
+	SHLQ $2, R10
+	MOVQ into+24(FP), DI
+	MOVQ width+32(FP), CX
+
+column:
+	VMOVUPS (DI), Y0
+	MOVQ R9, BX
+	MOVQ SI, DX
+
+down:
+	VMAXPS (DX), Y0, Y0
+	ADDQ R10, DX
+	DECQ BX
+	JNZ  down
+
+	VMOVUPS Y0, (DI)
+	ADDQ $32, SI
+	ADDQ $32, DI
+	SUBQ $8, CX
+	JG   column
+	VZEROUPPER
+	RET
+
+// func floorAVX2(x *float32, n int)
+TEXT ·floorAVX2(SB), NOSPLIT, $0-16
+	MOVQ x+0(FP), SI
+	MOVQ n+8(FP), CX
+	VXORPS Y1, Y1, Y1
+
+eight:
+	VMAXPS (SI), Y1, Y0
+	VMOVUPS Y0, (SI)
+	ADDQ $32, SI
+	SUBQ $8, CX
+	JG   eight
+	VZEROUPPER
+	RET
