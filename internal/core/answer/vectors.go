@@ -2,6 +2,8 @@ package answer
 
 import (
 	"context"
+	"runtime"
+	"slices"
 	"sync"
 
 	"urgentparrot.example/internal/core/encoder"
@@ -66,4 +68,21 @@ func (f Finder) meaning(ctx context.Context, text string) meaning {
 		*f.Wanted = append(*f.Wanted, text)
 	}
 	return m
+}
+
+// Ahead has the meanings of texts made on another processor, but for one that is looked for
+// meanwhile. Who compares with them calls what it returns first.
+func (f Finder) Ahead(ctx context.Context, but string, texts []string) (made func()) {
+	if f.Vectors == nil || f.Vectors.encoder == nil || runtime.GOMAXPROCS(0) < 2 {
+		return func() {} // each is made when it is asked for
+	}
+	var making sync.WaitGroup
+	begun := []string{but}
+	for _, text := range texts {
+		if !slices.Contains(begun, text) {
+			begun = append(begun, text)
+			making.Go(func() { f.Vectors.of(ctx, text) })
+		}
+	}
+	return making.Wait
 }

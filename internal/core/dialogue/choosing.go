@@ -43,25 +43,34 @@ type fit struct {
 }
 
 // toolFor returns the tool that a question is for, the one of several that it fits best, and
-// how like those it is that the tool answers.
-func (t *turn) toolFor(part answer.Part, found answer.Found) (best Tool, likeness float64, ok bool) {
+// how like those it is that the tool answers. bare is what it says without values, for each.
+func (t *turn) toolFor(part answer.Part, found answer.Found, bare []string) (best Tool, likeness float64, ok bool) {
 	var top fit
 	for i, tool := range t.Tools {
-		if f := t.fit(tool, part, found); i == 0 || f.rank > top.rank {
+		if f := t.fit(tool, part, found, bare[i]); i == 0 || f.rank > top.rank {
 			best, top = tool, f
 		}
 	}
 	return best, top.likeness, len(t.Tools) > 0 && top.odds >= toolBar
 }
 
-func (t *turn) fit(tool Tool, part answer.Part, found answer.Found) fit {
+// bare is what a question says without the values of arguments, for each tool.
+func (t *turn) bare(said string) []string {
+	bare := make([]string, len(t.Tools))
+	for i, tool := range t.Tools {
+		bare[i] = tool.without(said)
+	}
+	return bare
+}
+
+func (t *turn) fit(tool Tool, part answer.Part, found answer.Found, said string) fit {
 	likeness := tool.likeness(t.Finder.Index, found.Mended)
 	near := t.Finder.Near(t.ctx, part, found, tool.When)
 	if near.Match == 0 && near.KnownMatch == 0 { // meanings are not known
 		return fit{likeness, likeness, toolBar + likeness - toolLikeness}
 	}
 	bare := 0.0
-	for _, l := range t.Finder.Likenesses(t.ctx, tool.without(part.Text), tool.bare) {
+	for _, l := range t.Finder.Likenesses(t.ctx, said, tool.bare) {
 		bare = max(bare, l.All())
 	}
 	if toolFrom+toolNear*near.Examples()+toolNearWords*bare+toolMost < toolBar {

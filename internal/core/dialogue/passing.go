@@ -182,22 +182,26 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply, onlyS
 // passToKnowing returns the bot, of some, that is the likeliest to know what this one does
 // not; nil if none is.
 func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, part answer.Part, reply answer.Reply) (knowing *passing) {
-	best, whose := t.bestOfAll(candidates, part, reply)
-	asked := map[string]bool{whose: true}
+	best, sure, whose := t.bestOfAll(candidates, part, reply)
+	pointing := t.Finder.OnlyPoints(part.Text) // which is like the examples of anybody
+	isLike := func(near answer.Nearness) bool {
+		return !pointing && near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && t.State.Lead != Waiting
+	}
+	asked := map[string]bool{whose: sure >= passHopes}
 	byExamples := make([]int, len(candidates))
 	for i := range byExamples {
 		byExamples[i] = i
 	}
 	slices.SortFunc(byExamples, func(a, b int) int { return cmp.Compare(nearness[b].All, nearness[a].All) })
 	for _, i := range byExamples[:min(askedByExamples, len(byExamples))] {
-		asked[candidates[i].To] = asked[candidates[i].To] || nearness[i].All >= passLike
+		asked[candidates[i].To] = asked[candidates[i].To] || isLike(nearness[i])
 	}
 	for i := range candidates {
 		if !asked[candidates[i].To] {
 			candidates[i].is = nil
 		}
 	}
-	most, pointing := 0.0, t.Finder.OnlyPoints(part.Text) // which is like the examples of anybody
+	most := 0.0
 	for i, theirs := range t.repliesOf(candidates, part, reply) {
 		candidate, near := &candidates[i], nearness[i]
 		fit := near.All + theirs.Likely - reply.Likely
@@ -206,7 +210,7 @@ func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, p
 			continue
 		case theirs.Words != "" && own(theirs) >= own(reply)+passKnows && theirs.Candidates[0].ID == best:
 			candidate.why = "this bot does not know it, and " + candidate.who + " does"
-		case !pointing && near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && theirs.Likely >= reply.Likely-passLess && t.State.Lead != Waiting:
+		case isLike(near) && theirs.Likely >= reply.Likely-passLess:
 			candidate.why = "this bot does not know it, and it is more likely " + candidate.who + "'s"
 		default:
 			continue
@@ -216,15 +220,19 @@ func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, p
 	return knowing
 }
 
+// passHopes is how sure one must be of the best passage, among all that the team knows, for the
+// bot that has it to be asked: with fewer passages it is surer of it, by no more than half.
+const passHopes = 0.15
+
 // askedByExamples is how many of the bots that a question may be passed to are asked what they
 // find because it is like their examples.
 const askedByExamples = 2
 
 // bestOfAll is the passage that answers the question best, of all that stands in the sources of
-// this bot and of several others, and that one of these in whose sources it stands, "" if none:
-// a bot of few sources is soon sure of what others know better. So the size of a team costs one
+// this bot and of several others, how sure one is of it among all of them, and that one of these
+// in whose sources it stands, "" if none: a bot of few sources is soon sure of what others know better. So the size of a team costs one
 // search, not one for each bot.
-func (t *turn) bestOfAll(candidates []passing, part answer.Part, ours answer.Reply) (passage, whose string) {
+func (t *turn) bestOfAll(candidates []passing, part answer.Part, ours answer.Reply) (passage string, sure float64, whose string) {
 	all := t.Finder
 	all.Scope.Sources, all.Scope.For = maps.Clone(all.Scope.Sources), slices.Clone(all.Scope.For)
 	for id := range all.Scope.Sources {
@@ -247,17 +255,18 @@ func (t *turn) bestOfAll(candidates []passing, part answer.Part, ours answer.Rep
 	}
 	found := all.Find(t.ctx, part, t.followed(ours)).Candidates
 	if len(found) == 0 {
-		return "", ""
+		return "", 0, ""
 	}
+	passage, sure = found[0].ID, found[0].Confidence
 	for _, c := range candidates {
 		if c.is == nil {
 			continue
 		}
 		if _, theirs := c.is.Finder.Scope.Sources[found[0].SourceID]; theirs || c.is.Finder.Scope.Sources == nil {
-			return found[0].ID, c.To
+			return passage, sure, c.To
 		}
 	}
-	return found[0].ID, ""
+	return passage, sure, ""
 }
 
 // passings are those of some that can be passed to now.
@@ -397,7 +406,7 @@ func (t *turn) routed(parts []answer.Part) bool {
 	}
 	t.previous = t.next.LastQuestion
 	reply := t.Finder.Reply(t.ctx, asked[0], t.previous, t.bars(), t.Abilities.Limit)
-	if _, _, ours := t.toolFor(asked[0], reply.Found); ours {
+	if _, _, ours := t.toolFor(asked[0], reply.Found, t.bare(asked[0].Text)); ours {
 		return false
 	}
 	_, is := t.forbids(asked[0], reply)

@@ -218,8 +218,10 @@ func (t Tool) hear(l *listening, expected string) map[string]any {
 		case a.Format == "time-of-day":
 			if clock, ok := l.clock(); ok {
 				heard[a.Name] = clock
-			} else if clock, ok := text.SpokenClock(said, true); ok && asked {
-				heard[a.Name] = clock
+			} else if asked {
+				if clock, ok := text.SpokenClock(said, true); ok {
+					heard[a.Name] = clock
+				}
 			}
 		case a.Format == "email":
 			if email := text.Email(said); email != "" {

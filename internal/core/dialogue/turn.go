@@ -325,7 +325,10 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 	if beside {
 		bars.Answer, bars.Offer = max(bars.Answer, surelyAsked), 1
 	}
+	bare := t.bare(part.Text)
+	meant := t.Finder.Ahead(t.ctx, part.Text, bare)
 	reply := t.Finder.Reply(t.ctx, part, t.previous, bars, t.Abilities.Limit)
+	meant()
 	found, candidates := reply.Found, reply.Candidates
 	if !beside || reply.Words != "" {
 		t.next.LastQuestion = found.Asks()
@@ -354,7 +357,7 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		}
 	}
 
-	if tool, likeness, ok := t.toolFor(part, found); ok {
+	if tool, likeness, ok := t.toolFor(part, found, bare); ok {
 		unquoted()
 		u.Outcome = t.use(tool, t.gather(tool, part.Text), part.Text, likeness)
 		return false
