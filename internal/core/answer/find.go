@@ -322,7 +322,7 @@ type wording struct {
 
 func (f Finder) wording(ctx context.Context, q question, meant string) *wording {
 	w := &wording{wants: q.wants(), length: len(text.Words(meant))}
-	w.weigher = weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer(), fitted: f.fitted(), calibration: f.Calibration, watch: f.Watch}
+	w.weigher = weigher{ix: f.Index, q: &q, stems: f.Lately.stemsOf(f.Index), analyzer: f.Index.Analyzer(), fitted: f.fitted(), calibration: f.Calibration, watch: f.Watch}
 	if m := f.meaning(ctx, meant); m.vector != nil {
 		w.aim, w.asked = knowledge.NewAim(m.vector), m.asked
 	}

@@ -1,20 +1,22 @@
 package answer
 
 import (
+	"cmp"
 	"sync"
 
 	"urgentparrot.example/internal/core/knowledge"
 )
 
 // Lately remembers what questions found in an index, so that one that is asked
-// again, as short ones are, is not searched for again; and how they were understood, as one
-// is held against many things in a turn. A changed index begins anew.
+// again, as short ones are, is not searched for again; how they were understood, as one is held
+// against many things in a turn; and the stems of passages. A changed index begins anew.
 // The zero Lately is ready for use; it is safe for concurrent use.
 type Lately struct {
 	mu    sync.Mutex
 	index *knowledge.Index
 	found recent[lateKey, Found]
 	read  recent[string, question]
+	stems *stems
 }
 
 // A lateKey is all that what is found depends on, beside the index.
@@ -59,7 +61,7 @@ func (l *Lately) understood(ix *knowledge.Index, asked string) question {
 // of forgets what was of another index.
 func (l *Lately) of(ix *knowledge.Index) *Lately {
 	if l.index != ix {
-		l.index, l.found, l.read = ix, recent[lateKey, Found]{}, recent[string, question]{}
+		l.index, l.found, l.read, l.stems = ix, recent[lateKey, Found]{}, recent[string, question]{}, nil
 	}
 	return l
 }
@@ -72,8 +74,11 @@ const shortEnough = 300
 // examples of what they pass on and of what their tools do, which every question is held against.
 const keptLately = 2_000
 
-// recent keeps what was put there, or asked for, lately.
-type recent[K comparable, V any] struct{ young, old map[K]V }
+// recent keeps what was put there, or asked for, lately: so much at least, or keptLately.
+type recent[K comparable, V any] struct {
+	young, old map[K]V
+	most       int
+}
 
 func (r *recent[K, V]) get(key K) (V, bool) {
 	if v, ok := r.young[key]; ok {
@@ -87,7 +92,7 @@ func (r *recent[K, V]) get(key K) (V, bool) {
 }
 
 func (r *recent[K, V]) put(key K, v V) {
-	if r.young == nil || len(r.young) >= keptLately {
+	if r.young == nil || len(r.young) >= cmp.Or(r.most, keptLately) {
 		r.old, r.young = r.young, map[K]V{}
 	}
 	r.young[key] = v

@@ -311,8 +311,7 @@ func (w *weigher) labelled(c *Candidate, first int) int {
 			continue
 		}
 		label, _, _ := strings.Cut(said, ": ")
-		held := make([]float64, len(w.q.terms))
-		w.hold(held, make([]float64, w.says), label, 1)
+		held := w.held(label)
 		names, all := false, true
 		for k, t := range w.q.terms {
 			if !t.Light {

@@ -161,8 +161,7 @@ func isNumber(folded string) bool {
 func (w *weigher) named(names []string) (best []int) {
 	most := 0.0
 	for i, name := range names {
-		held := make([]float64, len(w.q.terms))
-		w.hold(held, make([]float64, w.says), name, 1)
+		held := w.held(name)
 		sum := 0.0
 		for k, t := range w.q.terms {
 			sum += held[k] * t.weight

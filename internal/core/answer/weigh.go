@@ -76,10 +76,9 @@ type weigher struct {
 	most        float64           // that the question could earn by words
 	telling     int               // how many of its terms are not light
 	lacking     []float64         // of each term: its rarity as a share of the rarest possible
-	seeks       map[string][]seek // what the question looks for, by stem
-	says        int               // how many words it has that customers are known to use
-	lifts       map[string][]lift // and where they use them, by stem
-	words       map[string]sought // what words met so far hold of the question
+	stems       *stems
+	sought      map[int32]sought // by the number of the stem
+	says        int              // how many words it has that customers are known to use
 }
 
 // A lift says how much likelier a word of the question is said where a text holds a stem.
@@ -88,7 +87,7 @@ type lift struct {
 	times float64
 }
 
-// What a word of a text holds of the question.
+// What a stem holds of the question: what it looks for, and what its customers say in such places.
 type sought struct {
 	seeks []seek
 	lifts []lift
@@ -96,13 +95,15 @@ type sought struct {
 
 // prepare works out what is the same for all passages.
 func (w *weigher) prepare(meant string) {
-	w.seeks, w.words, w.lifts = map[string][]seek{}, map[string]sought{}, map[string][]lift{}
+	sought := map[string]sought{}
 	rarest := w.ix.Rarity("")
 	for i, t := range w.q.terms {
 		best := 0.0
 		for _, a := range t.want {
 			best = max(best, a.Worth*w.ix.Rarity(a.Stem))
-			w.seeks[a.Stem] = append(w.seeks[a.Stem], seek{i, a.Worth})
+			of := sought[a.Stem]
+			of.seeks = append(of.seeks, seek{i, a.Worth})
+			sought[a.Stem] = of
 		}
 		if t.Light {
 			best *= lightWeight
@@ -113,8 +114,11 @@ func (w *weigher) prepare(meant string) {
 		w.lacking = append(w.lacking, w.ix.Rarity(t.Stem)/rarest)
 	}
 	w.says = w.analyzer.Customers(meant, func(word int, stem string, times float64) {
-		w.lifts[stem] = append(w.lifts[stem], lift{word, times})
+		of := sought[stem]
+		of.lifts = append(of.lifts, lift{word, times})
+		sought[stem] = of
 	})
+	w.sought = w.stems.numbered(sought)
 }
 
 // A seek says which term a stem stands for, and how well.
@@ -159,14 +163,9 @@ func weighAll(own, wide *wording, hits []knowledge.Hit) []Candidate {
 	}
 	var other sync.WaitGroup
 	if half < len(hits) {
-		beside := own.copy()
-		besideWide := beside
-		if wide != own {
-			besideWide = wide.copy()
-		}
 		other.Go(func() {
 			for i, hit := range hits[half:] {
-				candidates[half+i] = weigh(beside, besideWide, hit)
+				candidates[half+i] = weigh(own, wide, hit)
 			}
 		})
 	}
@@ -175,13 +174,6 @@ func weighAll(own, wide *wording, hits []knowledge.Hit) []Candidate {
 	}
 	other.Wait()
 	return candidates
-}
-
-// copy is a wording for use beside this one.
-func (w *wording) copy() *wording {
-	beside := *w
-	beside.words = map[string]sought{}
-	return &beside
 }
 
 // weigh holds a passage against a question and the message around it, by words and by
@@ -208,27 +200,27 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 	q := w.q
 	c.heads = make([]float64, len(q.terms)) // how well the question or headings above hold each term
 	lifted := make([]float64, 2*w.says)     // how much likelier each word is said, by the headings and with the sentence
-	words := w.hold(c.heads, lifted, hit.Question, 1)
+	apart := w.stems.apart(w.analyzer, &hit)
+	words := w.hold(c.heads, lifted, apart.question, hit.Question, 1)
 	for i, heading := range hit.Trail {
 		held := 1.0
 		if i < len(hit.Trail)-1 {
 			held = outerHeld
 		}
-		words += w.hold(c.heads, lifted, heading, held)
+		words += w.hold(c.heads, lifted, apart.trail[i], heading, held)
 	}
-	for _, asked := range hit.Asked {
-		w.hold(c.heads, lifted, asked, askedHeld)
+	for i, asked := range hit.Asked {
+		w.hold(c.heads, lifted, apart.asked[i], asked, askedHeld)
 	}
 	likeness := w.aim.Likeness(hit)
-	spans := text.Sentences(hit.Text)
-	c.sentences = make([]sentence, len(spans))
+	c.sentences = make([]sentence, len(apart.sentences))
 	anywhere := slices.Clone(c.heads)
 	f := &c.Features
-	for i, span := range spans {
+	for i, span := range apart.sentences {
 		s := sentence{Span: span, held: make([]float64, len(q.terms))}
 		said := lifted[w.says:]
 		copy(said, lifted[:w.says])
-		n := words + w.hold(s.held, said, hit.Text[span.Start:span.End], 1)
+		n := words + w.hold(s.held, said, apart.said[i], hit.Text[span.Start:span.End], 1)
 		for _, times := range said {
 			s.customers += math.Log1p(sayWeight * times / float64(max(n, 1)))
 		}
@@ -271,11 +263,7 @@ func (w *weigher) weigh(hit knowledge.Hit) Candidate {
 	}
 	f.Meaning = max(f.Meaning, askedLikeness*likeness.Asked)
 	c.Meaning = f.Meaning
-	head := hit.Question
-	if head == "" && len(hit.Trail) > 0 {
-		head = hit.Trail[len(hit.Trail)-1]
-	}
-	f.Question = w.likeness(head)
+	f.Question = w.likenessTo(apart.headTells)
 	if len(likeness.Sentences) == 0 {
 		// Not encoded yet: as like as passages that hold as many words usually are.
 		f.Meaning, f.Whole, f.Heading = 0.3+0.3*f.Together, 0.2+0.3*f.Together, 0.2+0.4*f.Question
@@ -390,33 +378,37 @@ func (w *weigher) bringsUp(holds func(term int) bool) bool {
 	return tells
 }
 
-// hold notes how well a text holds each term, if it does so better, adds up how much
-// likelier each word of the question is said there, and returns the number of words.
-func (w *weigher) hold(held, lifted []float64, content string, worth float64) (words int) {
+// hold notes how well a text, with its words taken apart, holds each term, if it does so better,
+// adds up how much likelier each word of the question is said there, and returns the number of
+// words.
+func (w *weigher) hold(held, lifted []float64, words []stemmed, content string, worth float64) int {
 	if content == "" {
 		return 0
 	}
-	for word := range text.EachWord(content) {
-		of, met := w.words[word.Folded]
-		if !met {
-			stem := w.analyzer.Stem(word.Folded)
-			if !w.analyzer.IsStop(content[word.Start:word.End], word.Folded) {
-				of.seeks = w.seeks[stem]
-			}
-			of.lifts = w.lifts[stem]
-			w.words[word.Folded] = of
+	for _, word := range words {
+		of, is := w.sought[word.number()]
+		if !is {
+			continue
 		}
-		for _, s := range of.seeks {
-			held[s.term] = max(held[s.term], worth*s.worth)
+		if !word.isStop() {
+			for _, s := range of.seeks {
+				held[s.term] = max(held[s.term], worth*s.worth)
+			}
 		}
 		for _, l := range of.lifts {
 			lifted[l.word] += l.times
 		}
-		words++
 	}
 	w.inRange(held, content, worth)
 	w.onFeasts(held, content, worth)
-	return words
+	return len(words)
+}
+
+// held returns how well a text holds each term.
+func (w *weigher) held(content string) []float64 {
+	held := make([]float64, len(w.q.terms))
+	w.hold(held, make([]float64, w.says), w.stems.words(w.analyzer, content), content, 1)
+	return held
 }
 
 // share is the part of the question, by weight, that is held.
@@ -434,12 +426,14 @@ func (w *weigher) share(held []float64) float64 {
 
 // likeness compares the question with another by their words: twice the weight
 // they share over the weight of both (Dice), 0 to 1.
-func (w *weigher) likeness(other string) float64 {
-	if other == "" {
+func (w *weigher) likeness(other string) float64 { return w.likenessTo(w.analyzer.Telling(other)) }
+
+// likenessTo is likeness to a question whose telling words these are.
+func (w *weigher) likenessTo(theirs []text.Term) float64 {
+	if len(theirs) == 0 {
 		return 0
 	}
 	var shared, all float64
-	theirs := w.analyzer.Telling(other)
 	for _, t := range w.q.terms {
 		all += t.weight
 		for _, a := range t.want {

@@ -164,7 +164,7 @@ func (t *turn) called(why string) {
 // else those say who ask for it.
 func (t *turn) onlyValues(tool Tool, said string) bool {
 	speech := t.Settings.Speech()
-	for _, term := range tool.telling(t.Finder.Index.Analyzer(), said) {
+	for _, term := range tool.telling(t.asking(said)) {
 		_, number := speech.Numbers[term.Word]
 		inExample := slices.ContainsFunc(tool.examples, func(stems []string) bool { return slices.Contains(stems, term.Stem) })
 		if !inExample && !number && !text.IsPartOfDay(term.Word) {

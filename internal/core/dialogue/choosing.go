@@ -58,13 +58,13 @@ func (t *turn) toolFor(part answer.Part, found answer.Found, bare []string) (bes
 func (t *turn) bare(said string) []string {
 	bare := make([]string, len(t.Tools))
 	for i, tool := range t.Tools {
-		bare[i] = tool.without(said)
+		bare[i] = tool.without(t.asking(said))
 	}
 	return bare
 }
 
 func (t *turn) fit(tool Tool, part answer.Part, found answer.Found, said string) fit {
-	likeness := tool.likeness(t.Finder.Index, found.Mended)
+	likeness := tool.likeness(t.Finder.Index, t.asking(found.Mended))
 	near := t.Finder.Near(t.ctx, part, found, tool.When)
 	if near.Match == 0 && near.KnownMatch == 0 { // meanings are not known
 		return fit{likeness, likeness, toolBar + likeness - toolLikeness}
@@ -97,7 +97,7 @@ func namesFeast(said string) bool {
 func (t *turn) others(tool Tool, said string) float64 {
 	ix := t.Finder.Index
 	foreign, all := 0.0, 0.0
-	for _, term := range tool.telling(ix.Analyzer(), said) {
+	for _, term := range tool.telling(t.asking(said)) {
 		w := ix.Weight(term)
 		all += w
 		asked := slices.ContainsFunc(tool.examples, func(stems []string) bool { return slices.Contains(stems, term.Stem) })
@@ -141,6 +141,14 @@ func (t *turn) saysFor(tool Tool, said string) (needs, more, pattern float64) {
 // none of them, though a place may have the same.
 func (t *turn) heardFor(tool Tool, said string) map[string]any {
 	return tool.hear(t.listen(withoutTitle(said, t.Settings.Title)), "")
+}
+
+// asking takes a question apart, once in a turn.
+func (t *turn) asking(said string) *asking {
+	if t.apart[said] == nil {
+		t.apart[said] = ask(t.Finder.Index.Analyzer(), said)
+	}
+	return t.apart[said]
 }
 
 // listen reads a text, once for all tools that it is held against.

@@ -63,19 +63,31 @@ func PrepareTool(analyzer *text.Analyzer, t tool.Tool) Tool {
 	}
 	for _, example := range t.When {
 		var stems []string
-		for _, term := range prepared.telling(analyzer, example) {
+		asked := ask(analyzer, example)
+		for _, term := range prepared.telling(asked) {
 			stems = append(stems, term.Stem)
 		}
 		prepared.examples = append(prepared.examples, stems)
-		prepared.bare = append(prepared.bare, prepared.without(example))
+		prepared.bare = append(prepared.bare, prepared.without(asked))
 	}
 	return prepared
 }
 
+// An asking is a question taken apart once, for all tools that it is held against.
+type asking struct {
+	said    string
+	words   []text.Word
+	telling []text.Term
+}
+
+func ask(analyzer *text.Analyzer, said string) *asking {
+	return &asking{said, text.Words(said), analyzer.Telling(said)}
+}
+
 // likeness compares a question with those the tool answers, leaving out the
 // values of arguments: twice the weight shared over the weight of both, 0 to 1.
-func (t Tool) likeness(ix *knowledge.Index, question string) float64 {
-	terms := t.telling(ix.Analyzer(), question)
+func (t Tool) likeness(ix *knowledge.Index, question *asking) float64 {
+	terms := t.telling(question)
 	best := 0.0
 	for _, example := range t.examples {
 		var shared, all float64
@@ -98,10 +110,10 @@ func (t Tool) likeness(ix *knowledge.Index, question string) float64 {
 
 // telling returns the telling terms of a question without those that are values
 // of arguments, or dates and times.
-func (t Tool) telling(analyzer *text.Analyzer, question string) []text.Term {
+func (t Tool) telling(question *asking) []text.Term {
 	taken := t.values(question)
 	var terms []text.Term
-	for _, term := range analyzer.Telling(question) {
+	for _, term := range question.telling {
 		isValue := slices.ContainsFunc(taken, func(s text.Span) bool { return s.Start <= term.Start && term.End <= s.End })
 		if !isValue && !term.Light && !text.IsTime(term.Word) {
 			terms = append(terms, term)
@@ -111,15 +123,15 @@ func (t Tool) telling(analyzer *text.Analyzer, question string) []text.Term {
 }
 
 // values are the places of a question where values of arguments stand.
-func (t Tool) values(question string) (taken []text.Span) {
-	words := text.Words(question)
+func (t Tool) values(question *asking) (taken []text.Span) {
+	words := question.words
 	for _, a := range t.arguments {
 		for _, m := range mentions(words, a.values) {
 			if m.first < m.last || !isEveryday(words[m.first].Folded) {
 				taken = append(taken, text.Span{Start: words[m.first].Start, End: words[m.last].End})
 			}
 		}
-		for _, m := range a.matches(question) {
+		for _, m := range a.matches(question.said) {
 			taken = append(taken, m.Span)
 		}
 	}
@@ -127,10 +139,10 @@ func (t Tool) values(question string) (taken []text.Span) {
 }
 
 // without is a question without the values of arguments, and without days and times.
-func (t Tool) without(question string) string {
-	blanked := []byte(question)
+func (t Tool) without(question *asking) string {
+	blanked := []byte(question.said)
 	taken := t.values(question)
-	for _, w := range text.Words(question) {
+	for _, w := range question.words {
 		if text.IsTime(w.Folded) {
 			taken = append(taken, text.Span{Start: w.Start, End: w.End})
 		}

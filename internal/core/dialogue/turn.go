@@ -136,14 +136,15 @@ type turn struct {
 	takesOver string   // the first words of the bot that it was passed to
 	handed    bool     // a question was passed to people
 
-	listened *listening // the text that was read for tools last
+	listened *listening         // the text that was read for tools last
+	apart    map[string]*asking // questions that were held against tools
 
 	toldWhoItIs bool // it was asked what it is, and said so
 	goodbye     bool // the customer said goodbye
 }
 
 func newTurn(ctx context.Context, s Snapshot) *turn {
-	t := &turn{Snapshot: s, ctx: ctx, next: s.State}
+	t := &turn{Snapshot: s, ctx: ctx, next: s.State, apart: map[string]*asking{}}
 	t.next.Asked, t.next.Earlier = slices.Clone(s.State.Asked), slices.Clone(s.State.Earlier)
 	t.next.AskedBack = false
 	t.Messages, t.runs = slices.Clone(s.Messages), slices.Clone(s.Runs)

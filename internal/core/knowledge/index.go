@@ -365,4 +365,13 @@ func (s *scratch) raise(at int32, score float32) {
 }
 
 // Same reports whether two hits are of the same passage.
-func (h Hit) Same(o Hit) bool { return h.segment == o.segment && h.at == o.at }
+func (h Hit) Same(o Hit) bool { return h.Place() == o.Place() }
+
+// A Place is where a passage lies in the index: no other lies there.
+type Place struct {
+	segment *segment
+	at      int32
+}
+
+// Place returns that of the passage.
+func (h Hit) Place() Place { return Place{h.segment, h.at} }
