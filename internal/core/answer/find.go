@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"sync"
 
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
@@ -341,8 +342,12 @@ func (f Finder) gather(own, wide *wording, n int) (hits []knowledge.Hit) {
 		}
 	}
 	for _, w := range []*wording{own, wide} {
+		var byMeaning []knowledge.Hit
+		var like sync.WaitGroup
+		like.Go(func() { byMeaning = f.Index.ByMeaning(w.aim, f.Scope, n) })
 		add(f.Index.ByWords(w.wants, f.Scope, n))
-		add(f.Index.ByMeaning(w.aim, f.Scope, n))
+		like.Wait()
+		add(byMeaning)
 		if own == wide {
 			break
 		}

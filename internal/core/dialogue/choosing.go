@@ -1,8 +1,10 @@
 package dialogue
 
 import (
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"urgentparrot.example/internal/core/answer"
@@ -46,12 +48,37 @@ type fit struct {
 // how like those it is that the tool answers. bare is what it says without values, for each.
 func (t *turn) toolFor(part answer.Part, found answer.Found, bare []string) (best Tool, likeness float64, ok bool) {
 	var top fit
-	for i, tool := range t.Tools {
-		if f := t.fit(tool, part, found, bare[i]); i == 0 || f.rank > top.rank {
-			best, top = tool, f
+	for i, f := range t.fits(part, found, bare) {
+		if i == 0 || f.rank > top.rank {
+			best, top = t.Tools[i], f
 		}
 	}
 	return best, top.likeness, len(t.Tools) > 0 && top.odds >= toolBar
+}
+
+// manyTools is how many are worth being held against a question on two processors.
+const manyTools = 8
+
+// fits holds a question against all tools.
+func (t *turn) fits(part answer.Part, found answer.Found, bare []string) []fit {
+	fits := make([]fit, len(t.Tools))
+	hold := func(from, to int) {
+		for i := from; i < to; i++ {
+			fits[i] = t.fit(t.Tools[i], part, found, bare[i])
+		}
+	}
+	half := len(fits)
+	if half >= manyTools && t.Finder.Wanted == nil && runtime.GOMAXPROCS(0) > 1 {
+		t.asking(part.Text)
+		t.asking(found.Mended)
+		t.listenFor(part.Text) // what is read of them is read before
+		half /= 2
+	}
+	var other sync.WaitGroup
+	other.Go(func() { hold(half, len(fits)) })
+	hold(0, half)
+	other.Wait()
+	return fits
 }
 
 // bare is what a question says without the values of arguments, for each tool.
@@ -140,7 +167,12 @@ func (t *turn) saysFor(tool Tool, said string) (needs, more, pattern float64) {
 // heardFor takes the arguments of a tool out of what was said. The name of the business is
 // none of them, though a place may have the same.
 func (t *turn) heardFor(tool Tool, said string) map[string]any {
-	return tool.hear(t.listen(withoutTitle(said, t.Settings.Title)), "")
+	return tool.hear(t.listenFor(said), "")
+}
+
+// listenFor listens to a text without the name of the business.
+func (t *turn) listenFor(said string) *listening {
+	return t.listen(withoutTitle(said, t.Settings.Title))
 }
 
 // asking takes a question apart, once in a turn.
