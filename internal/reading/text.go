@@ -177,7 +177,8 @@ func (b *block) isHeaded() bool {
 	}
 	title, below := b.lines[0], b.lines[1]
 	short := utf8.RuneCountInString(title) <= longestTitle && len(strings.Fields(title)) <= 10
-	hours := len(b.lines) > 2 && !digits.MatchString(title) && aTimeOrPrice.MatchString(below) && areEntries(b.lines)
+	told := func() bool { from, to := labelledAmong(b.lines); return from == 1 && to > from }
+	hours := len(b.lines) > 2 && !digits.MatchString(title) && aTimeOrPrice.MatchString(below) && (areEntries(b.lines) || told())
 	prose := hours || strings.HasSuffix(title, "?") || len(below) > len(title) && (len(below) > 40 || strings.HasSuffix(below, "."))
 	return short && prose && startsWith.MatchString(title) && startsWith.MatchString(below) && !strings.ContainsAny(title[len(title)-1:], ".,;:!") &&
 		!marked.MatchString(title) && !marked.MatchString(below) && !underline.MatchString(below) && !asks.MatchString(title) && !numbered.MatchString(title)
@@ -223,6 +224,12 @@ func (o *outline) lines(lines []string) {
 		}
 		return
 	}
+	if from, to := labelledAmong(lines); to > from {
+		o.lines(lines[:from])
+		o.lines(lines[from:to])
+		o.lines(lines[to:])
+		return
+	}
 	var said strings.Builder
 	item := false
 	flush := func() {
@@ -265,6 +272,19 @@ func areLabelled(lines []string) bool {
 		}
 	}
 	return len(lines) > 1
+}
+
+// labelledAmong finds several lines in a block that say first what they are about, between others
+// that do not: hours, and below them when all is closed. None go on in the next line.
+func labelledAmong(lines []string) (from, to int) {
+	for from = 0; from < len(lines); from = max(to, from+1) {
+		for to = from; to < len(lines) && labelled.MatchString(lines[to]); to++ {
+		}
+		if to-from > 1 && (to == len(lines) || begunAnew.MatchString(lines[to])) {
+			return from, to
+		}
+	}
+	return 0, 0
 }
 
 var labelled = regexp.MustCompile(`^\p{Lu}[^.:;?!]{1,30}: \S`)

@@ -244,6 +244,36 @@ func TestAnItemThatAnswersByItselfIsQuoted(t *testing.T) {
 	}
 }
 
+// "Yes" is no answer by itself, and none to another question than the one above it; where it is asked
+// for a place, it is not only said where none is; who asks what something is, of a heading, is told more than
+// its first sentence.
+func TestYesAndWhere(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Climbing hall", "Can I bring my own rope?"}, Text: "Yes. It has to be a single rope of at least 40 metres, and our staff look at it first."},
+		{Trail: []string{"Climbing hall", "Coming by car"}, Text: "You cannot park in the yard. Cars are left at the old brewery, five minutes on foot. Cyclists use the racks."},
+		{Trail: []string{"Climbing hall", "Ten Club"}, Text: "Members pay £38 a month. They climb whenever the hall is open and bring a guest twice a month. Shoes are lent free."},
+	}}.Passages())
+	for asked, want := range map[string]string{
+		"can i bring my own rope": "Yes. It has to be a single rope of at least 40 metres, and our staff look at it first.",
+		"where do i park":         "You cannot park in the yard. Cars are left at the old brewery, five minutes on foot.",
+		"what is the Ten Club?":   "Members pay £38 a month. They climb whenever the hall is open and bring a guest twice a month. Shoes are lent free.",
+	} {
+		c := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "").Candidates[0]
+		if got := c.Words(0); !strings.HasPrefix(got, want) {
+			t.Errorf("%q:\n got %q\nwant %q", asked, got, want)
+		}
+	}
+	for asked, may := range map[string]bool{"can i bring my own rope": true, "can i bring my own lunch": false, "can i book a lesson in Marrowby": false} {
+		c := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "").Candidates[0]
+		if yes := strings.HasPrefix(c.Words(0), "Yes") && c.Confidence > doubted; yes != may {
+			t.Errorf("%q is answered %q with %.2f", asked, c.Words(0), c.Confidence)
+		}
+		if c.repliesTo(c.Text) != "" && !strings.HasPrefix(c.Offered(0), "Can I bring my own rope? Yes.") {
+			t.Errorf("%q is offered %q", asked, c.Offered(0))
+		}
+	}
+}
+
 // A near miss is trusted less than what is answered, and what has nothing to do
 // with it least; confidence is a chance.
 func TestNearMissesAreTrustedLess(t *testing.T) {

@@ -76,7 +76,11 @@ func (c Candidate) Offered(limit int) string {
 		case first > 0 && !apart(first) && fits(first-1, last):
 			first--
 		default:
-			return text.Fit(c.quoted(text.Span{Start: sentences[first].Start, End: sentences[last].End}), limit, false)
+			said := c.quoted(text.Span{Start: sentences[first].Start, End: sentences[last].End})
+			if question := c.repliesTo(said); question != "" {
+				said = question + " " + said // to which it says yes or no
+			}
+			return text.Fit(said, limit, false)
 		}
 	}
 }

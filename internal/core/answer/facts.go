@@ -44,7 +44,7 @@ var facts = []fact{
 		must:   true,
 	},
 	{
-		asked:   regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare)\b`),
+		asked:   regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare|cheapest|dearest|(?:least|most) expensive|lowest price)\b`),
 		number:  regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)`),
 		words:   text.Set("free included half"),
 		phrases: []string{"no charge", "No charge", "no extra", "costs nothing", "cost nothing"},

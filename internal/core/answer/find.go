@@ -232,6 +232,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	}
 	own.rowAsked(found.Candidates)
 	own.headingAsked(found.Candidates)
+	own.extremeFirst(found.Candidates)
 	for _, c := range slices.Concat(found.Candidates[min(kept, len(found.Candidates)):], all[len(found.Candidates):]) {
 		if len(found.behind) < behind {
 			found.behind = append(found.behind, c.Hit)

@@ -18,6 +18,8 @@ type question struct {
 	bare    bool // it asks for a kind of fact, and of nothing
 	leave   bool // it asks whether something is allowed
 	what    bool // it asks what something is, or holds
+	where   bool // it asks where something is, or may be
+	extreme int  // it asks for what costs least, -1, or most, 1
 	own     int  // of a follow-up: how many of the terms are its own; 0: it follows nothing
 
 	replaces bool       // of a follow-up: it names something else, and asks the same of it
@@ -36,6 +38,7 @@ const (
 	worthOfSpelling = 0.9
 	worthOfAlike    = 0.6
 	worthOfPhrase   = 0.7
+	worthInPhrase   = 0.5 // of a word of the phrase: who wants to get hold of somebody asks less for what is held
 )
 
 // lightWeight is what a light word counts, beside a telling one's 1; as in
@@ -109,7 +112,8 @@ func understand(ix *knowledge.Index, asked string) question {
 	}
 	mended.WriteString(asked[last:])
 	q.mended = mended.String()
-	q.leave, q.what = asksLeave.MatchString(q.mended), asksWhat.MatchString(q.mended)
+	q.leave, q.what, q.where = asksLeave.MatchString(q.mended), asksWhat.MatchString(q.mended), asksWhere.MatchString(q.mended)
+	q.extreme = extremeAsked(q.mended)
 	if q.fact == nil {
 		q.fact, _ = factWanted(q.mended)
 	}
@@ -172,7 +176,7 @@ func newPhrase(ix *knowledge.Index, asked string, words []text.Term, stems []str
 	}
 	for _, w := range words {
 		if !w.Stop && !w.Light {
-			added.want = append(added.want, knowledge.Alternative{Stem: w.Stem, Worth: worthOfPhrase})
+			added.want = append(added.want, knowledge.Alternative{Stem: w.Stem, Worth: worthInPhrase})
 		}
 	}
 	added.weight = weight

@@ -24,12 +24,36 @@ func (w *weigher) quote(c *Candidate, weights *Tells) {
 	if c.Question != "" {
 		c.Quote, c.said = text.Span{Start: 0, End: len(c.Text)}, ""
 	}
+	w.sayPer(c)
 	if w.q.fact != nil {
 		if w.q.fact.in(c.Text[c.Quote.Start:c.Quote.End]) {
 			c.Features.Fact = 1
 		} else {
 			c.Features.NoFact = 1
 		}
+	}
+}
+
+// per is how a heading says what the prices below it are for.
+var per = regexp.MustCompile(`(?i)\bper\s+\p{L}+|\b(?:an?|each|every)\s+(?:hour|day|night|week|month|term|year|person|head|visit|lesson|class|session|mile|metre|ticket)\b|\b(?:hourly|daily|nightly|weekly|monthly|yearly|annual)\b`)
+
+// sayPer says the heading with a row or an item that tells a price, where only the heading says what
+// that is for: "Rates per night".
+func (w *weigher) sayPer(c *Candidate) {
+	if w.q.fact == nil || w.q.fact.called == "" || len(c.Trail) == 0 {
+		return
+	}
+	quoted, heading := c.Text[c.Quote.Start:c.Quote.End], c.Trail[len(c.Trail)-1]
+	first, _, _ := strings.Cut(quoted, "\n")
+	if !isItem(first) && !isRow(c.Text, text.Span{Start: c.Quote.Start, End: c.Quote.Start + len(first)}) {
+		return
+	}
+	said := c.said
+	if said == "" {
+		said = c.Quoted()
+	}
+	if per.MatchString(heading) && !per.MatchString(said) {
+		c.said = strings.TrimSuffix(text.Unnumbered(heading), ":") + ":\n" + said
 	}
 }
 
@@ -120,10 +144,13 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	first = w.thatNames(c, first, scores)
 	first = w.belowHeading(c, first)
 	first = w.thatAllows(c, first, scores)
+	first = w.thatPlaces(c, first, scores)
 	first = w.labelled(c, first)
-	if w.telling == 1 && tells[0].Gist > 0 && !isRow(c.Text, sentences[first].Span) {
+	gist := tells[0].Gist > 0 && !isRow(c.Text, sentences[first].Span)
+	if gist && w.telling == 1 {
 		first = 0 // one word that is the heading asks for what stands below it
 	}
+	first = w.ofExtremePrice(c, first)
 	// answers reports whether a neighbour belongs to the answer too.
 	best := scores[first]
 	answers := func(i int) bool { return scores[i] >= best-belongs }
@@ -137,8 +164,10 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	case isRow(c.Text, sentences[first].Span):
 		said, quote = w.sayTable(c, first)
 		return quote, said
-	case w.onlyItem(c, first):
+	case w.onlyItem(c, first) || w.q.extreme != 0 && labelledItem.MatchString(says(first)):
 		return sentences[first].Span, ""
+	case w.itemAhead(c, first) >= 0:
+		return sentences[w.itemAhead(c, first)].Span, ""
 	case isItem(says(first)) && !isWhole(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
@@ -152,8 +181,10 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 			back := first > 0 && fits(first-1, last) && !isRow(c.Text, sentences[first-1].Span)
 			on := last+1 < len(sentences) && fits(first, last+1) && !isRow(c.Text, sentences[last+1].Span)
 			switch {
-			case on && strings.HasSuffix(says(last), ":"):
-				last++ // such as the command that is to be used
+			case on && (strings.HasSuffix(says(last), ":") || isBareReply(says(last))):
+				last++ // such as the command that is to be used, or what follows on "Yes."
+			case on && together(last+1) && (gist && w.q.what || w.q.where && last == first && denies.MatchString(says(first))):
+				last++ // what something is takes more than a sentence, and where it is not says half
 			case back && (leansBack(says(first)) || goesOn(says(first)) && !ends(says(first-1))):
 				first--
 			case on && together(last+1) && answers(last+1) && (!back || !answers(first-1) || scores[last+1] >= scores[first-1]):
@@ -192,6 +223,62 @@ func (w *weigher) onlyItem(c *Candidate, i int) bool {
 		}
 	}
 	return true
+}
+
+// itemAhead returns the item of the list at i that holds all that any other holds, and more of what
+// was asked about: several things, or the range in which a number lies ("Large dog (over 25 kg)" for
+// one of 30 kilos); -1 if there is none.
+func (w *weigher) itemAhead(c *Candidate, i int) int {
+	labelled := func(i int) bool {
+		return labelledItem.MatchString(c.Text[c.sentences[i].Start:c.sentences[i].End])
+	}
+	from, to := i, i+1
+	for from > 0 && labelled(from-1) {
+		from--
+	}
+	for to < len(c.sentences) && labelled(to) {
+		to++
+	}
+	if !labelled(i) || to-from < 2 {
+		return -1
+	}
+	best := from
+	for k := from; k < to; k++ {
+		if c.sentences[k].own > c.sentences[best].own {
+			best = k
+		}
+	}
+	ahead := c.sentences[best]
+	if said := c.Text[ahead.Start:ahead.End]; w.q.fact != nil && !w.q.fact.in(said) {
+		return -1
+	}
+	for k := from; k < to; k++ {
+		if k == best {
+			continue
+		}
+		if c.sentences[k].own >= ahead.own {
+			return -1
+		}
+		for t, held := range c.sentences[k].held {
+			if held > ahead.held[t] {
+				return -1
+			}
+		}
+	}
+	holds := 0
+	for t, term := range w.q.terms {
+		switch {
+		case term.Light || ahead.held[t] < worthOfAlike:
+		case slices.ContainsFunc(w.q.counted, func(a amount) bool { return a.term == t }):
+			return best
+		default:
+			holds++
+		}
+	}
+	if holds < 2 {
+		return -1
+	}
+	return best
 }
 
 // exactly leaves out the sentences around something exact that was asked for, as a telephone
@@ -251,6 +338,22 @@ func (w *weigher) holdsEach(c *Candidate, s *sentence, least float64) bool {
 	return true
 }
 
+// holdsQuoted reports whether the quote, with what stands above it, holds each telling term, and not
+// only something below it.
+func (w *weigher) holdsQuoted(c *Candidate) bool {
+	for i, t := range w.q.terms {
+		if t.Light || c.heads[i] >= worthOfAlike {
+			continue
+		}
+		if !slices.ContainsFunc(c.sentences, func(s sentence) bool {
+			return s.End <= c.Quote.End && s.held[i] > 0
+		}) && slices.ContainsFunc(c.sentences, func(s sentence) bool { return s.held[i] > 0 }) {
+			return false
+		}
+	}
+	return true
+}
+
 // belowHeading returns the first sentence that holds the kind of fact that is asked for of the one
 // thing that the heading names, and no sentence: "when can I check in?", below "Checking in".
 func (w *weigher) belowHeading(c *Candidate, first int) int {
@@ -290,6 +393,29 @@ func (w *weigher) thatAllows(c *Candidate, first int, scores []float64) int {
 	best := first
 	for i := range c.sentences {
 		if scores[i] >= scores[first]-2*belongs && c.sentences[i].together >= c.sentences[first].together && saysLeave.MatchString(says(i)) && (best == first || scores[i] > scores[best]) {
+			best = i
+		}
+	}
+	return best
+}
+
+// asksWhere is how it is asked where something is, or may be, and denies how a sentence says that
+// it is nowhere, or may not be.
+var (
+	asksWhere = regexp.MustCompile(`(?i)\bwhere\b`)
+	denies    = regexp.MustCompile(`(?i)\b(?:no|not|never|nowhere|cannot|can't|none)\b`)
+)
+
+// thatPlaces returns the sentence that tells nearly as much, where it is asked for a place and the
+// first only says where none is: "The nearest car park is ...", not "There is no parking here".
+func (w *weigher) thatPlaces(c *Candidate, first int, scores []float64) int {
+	says := func(i int) string { return c.Text[c.sentences[i].Start:c.sentences[i].End] }
+	if !w.q.where || !denies.MatchString(says(first)) {
+		return first
+	}
+	best := first
+	for i := range c.sentences {
+		if scores[i] >= scores[first]-2*belongs && c.sentences[i].together >= c.sentences[first].together && !denies.MatchString(says(i)) && (best == first || scores[i] > scores[best]) {
 			best = i
 		}
 	}
@@ -361,6 +487,19 @@ const fewWords = 4
 
 // aStep is an item of a list that is counted.
 var aStep = regexp.MustCompile(`^- \(?(?:\d{1,2}|[a-z])[.)]`)
+
+// isBareReply reports whether a sentence only says yes or no to what stands above it.
+func isBareReply(sentence string) bool { return ends(sentence) && len(strings.Fields(sentence)) <= 2 }
+
+// repliesTo returns the question of a heading that a quote says yes or no to, "" if it does not.
+func (c *Candidate) repliesTo(quoted string) string {
+	if len(c.Trail) == 0 || !strings.HasSuffix(c.Trail[len(c.Trail)-1], "?") || !saysYesOrNo.MatchString(quoted) {
+		return ""
+	}
+	return c.Trail[len(c.Trail)-1]
+}
+
+var saysYesOrNo = regexp.MustCompile(`^(?i:yes|no)\b[,.!;:]`)
 
 // isItem reports whether a line is an item of a list, as the reading marks them.
 func isItem(line string) bool { return strings.HasPrefix(line, knowledge.ItemMark) }

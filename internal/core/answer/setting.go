@@ -41,6 +41,9 @@ func (f Finder) withoutSetting(asked string) string {
 }
 
 func (f Finder) isSetting(noun string) bool {
+	if folded := text.Fold(noun); text.IsTime(folded) || text.IsPartOfDay(folded) {
+		return false // "in the evening"
+	}
 	analyzer := f.Index.Analyzer()
 	for _, t := range analyzer.Terms(noun) {
 		named := slices.ContainsFunc(analyzer.Terms(f.Title), func(o text.Term) bool { return o.Stem == t.Stem })

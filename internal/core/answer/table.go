@@ -1,7 +1,10 @@
 package answer
 
 import (
+	"cmp"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"urgentparrot.example/internal/core/text"
@@ -77,6 +80,9 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 		ofRows[i] = r.name
 	}
 	chosenRows, chosen := w.rowsNamed(ofRows), rows[which:which+1]
+	if w.q.extreme != 0 {
+		chosenRows, ofColumns = nil, nil
+	}
 	switch {
 	case len(chosenRows) > 0 && len(chosenRows) < len(rows):
 		chosen = nil
@@ -114,6 +120,78 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 		lines = append(lines, names[k]+": "+strings.Join(cells, "; ")+".")
 	}
 	return strings.Join(lines, "\n"), whole
+}
+
+var (
+	asksLeast = regexp.MustCompile(`(?i)\b(?:cheapest|least expensive|lowest (?:price|cost|fare|rate))\b`)
+	asksMost  = regexp.MustCompile(`(?i)\b(?:dearest|most expensive|highest (?:price|cost|fare|rate))\b`)
+	aPrice    = regexp.MustCompile(`[£$€]\s?(\d[\d,]*(?:\.\d+)?)`)
+)
+
+// extremeAsked reports whether a question asks for what costs least, -1, or most, 1.
+func extremeAsked(question string) int {
+	switch {
+	case asksLeast.MatchString(question):
+		return -1
+	case asksMost.MatchString(question):
+		return 1
+	}
+	return 0
+}
+
+// A priced is a row, or an item of a list, with one of its prices.
+type priced struct {
+	at    int
+	price float64
+}
+
+// prices are those of the rows and items of a passage.
+func (c *Candidate) prices() (list []priced) {
+	for i, s := range c.sentences {
+		said := c.Text[s.Start:s.End]
+		if !isRow(c.Text, s.Span) && !labelledItem.MatchString(said) {
+			continue
+		}
+		for _, m := range aPrice.FindAllStringSubmatch(said, -1) {
+			if of, err := strconv.ParseFloat(strings.ReplaceAll(m[1], ",", ""), 64); err == nil {
+				list = append(list, priced{i, of})
+			}
+		}
+	}
+	return list
+}
+
+// tellsPrices reports whether a passage tells the prices of several things.
+func (c *Candidate) tellsPrices() bool {
+	list := c.prices()
+	return len(list) > 1 && list[0].at != list[len(list)-1].at
+}
+
+// ofExtremePrice returns the row, or the item of a list, that costs least or most, where that is
+// asked for and the passage tells the prices of several.
+func (w *weigher) ofExtremePrice(c *Candidate, first int) int {
+	if w.q.extreme == 0 || !c.tellsPrices() {
+		return first
+	}
+	return slices.MaxFunc(c.prices(), func(a, b priced) int {
+		return w.q.extreme * cmp.Compare(a.price, b.price)
+	}).at
+}
+
+// extremeFirst puts a candidate that tells the prices of several things before the first, where it is
+// asked for what costs least or most.
+func (w *weigher) extremeFirst(candidates []Candidate) {
+	if w.q.extreme == 0 {
+		return
+	}
+	for i := range candidates[:min(choices, len(candidates))] {
+		if candidates[i].tellsPrices() {
+			if i > 0 {
+				toFront(candidates, i)
+			}
+			return
+		}
+	}
 }
 
 // rowsNamed returns which rows the question names most of, and of these, or of all if it names

@@ -80,10 +80,10 @@ func TestWhatIsMeasuredDatedOrExact(t *testing.T) {
 		{Trail: []string{"Moorings", "Closed days"}, Text: "The office is closed on 25 and 26 December. The gate opens with your card on every day."},
 	}}.Passages())
 	for asked, want := range map[string]string{
-		"what would a berth cost for 8 nights? my boat is 15 metres.": "Large boat (over 12 m): Summer 27; Winter 17.",
+		"what would a berth cost for 8 nights? my boat is 15 metres.": "Fees a night:\nLarge boat (over 12 m): Summer 27; Winter 17.",
 		"whats your number":                      "Telephone 01632 960 171, every day until eight.",
 		"is the office open on christmas day":    "The office is closed on 25 and 26 December.",
-		"what is the fee for a boat of 9 metres": "Medium boat (8 to 12 m): Summer 19; Winter 12.",
+		"what is the fee for a boat of 9 metres": "Fees a night:\nMedium boat (8 to 12 m): Summer 19; Winter 12.",
 	} {
 		found := f.Find(t.Context(), Whole(asked), "")
 		if len(found.Candidates) == 0 || found.Candidates[0].Words(0) != want {
@@ -118,6 +118,51 @@ func TestARowAPriceOrACodeIsAskedFor(t *testing.T) {
 		first := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "").Candidates[0]
 		if code := strings.Fields(asked[strings.Index(asked, "E0"):])[0]; (first.Confidence >= ofCode) != surely || surely && !strings.HasPrefix(first.Words(0), code) {
 			t.Errorf("%q: %q with %.2f", asked, first.Words(0), first.Confidence)
+		}
+	}
+}
+
+// What costs least or most is a row, or an item, of what tells the prices of several; and a price is
+// said with what it is for, where only the heading says that.
+func TestTheCheapestIsAskedFor(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Saunas", "Rooms an hour"}, Text: "Birch room: Morning £22; Evening £30.\nCedar room: Morning £14; Evening £19.\nLake hut: Morning £45; Evening £60."},
+		{Trail: []string{"Saunas", "Things per day"}, Text: "- Bathrobe (up to 1.7 m): £5\n- Bathrobe (over 1.7 m): £6\n- Towel: £2\n- Locker with a key: £1.50"},
+		{Trail: []string{"Saunas", "The Cedar room"}, Text: "The Cedar room is the smallest room and has seats for four."},
+	}}.Passages())
+	for asked, want := range map[string]string{
+		"which is your cheapest room?":               "Rooms an hour:\nCedar room: Morning £14; Evening £19.",
+		"what's the most expensive room":             "Rooms an hour:\nLake hut: Morning £45; Evening £60.",
+		"how much is the lake hut in the evening?":   "Rooms an hour:\nLake hut, Evening: £60.",
+		"what does a bathrobe cost, I am 1.9 m?":     "Things per day:\n- Bathrobe (up to 1.7 m): £5\n- Bathrobe (over 1.7 m): £6\n- Towel: £2\n- Locker with a key: £1.50",
+		"how much is a locker with a key for my son": "Things per day:\nLocker with a key: £1.50",
+		"how much is a towel?":                       "Things per day:\nTowel: £2",
+	} {
+		found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "")
+		if len(found.Candidates) == 0 || found.Candidates[0].Words(0) != want {
+			t.Errorf("%q:\n got %q\nwant %q", asked, found.Candidates[0].Words(0), want)
+		}
+	}
+	if c := f.Find(t.Context(), Part{Text: "what is the cheapest seat?", Kind: Question}, "").Candidates[0]; !c.tellsPrices() && c.Confidence > doubted {
+		t.Errorf("the cheapest seat is answered by %q, with %.2f", c.Words(0), c.Confidence)
+	}
+}
+
+// Of a list of prices the item is said in whose range a number lies, or that alone holds several of
+// the things that are asked about.
+func TestTheItemThatHoldsMoreIsSaid(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Storage", "Prices"}, Text: "- Small unit (up to 40 boxes): £31\n- Medium unit (41 to 90 boxes): £52\n- Large unit (over 90 boxes): £78\n- Second key: £4"},
+		{Trail: []string{"Storage", "Getting in"}, Text: "The gate opens from 6 until 22. There is no night watchman."},
+	}}.Passages())
+	for asked, want := range map[string]string{
+		"how much would you charge for 60 boxes of books?":    "Medium unit (41 to 90 boxes): £52",
+		"what does a large unit cost me until the new house?": "Large unit (over 90 boxes): £78",
+		"how much is a unit?":                                 "- Small unit (up to 40 boxes): £31\n- Medium unit (41 to 90 boxes): £52\n- Large unit (over 90 boxes): £78\n- Second key: £4",
+	} {
+		found := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "")
+		if len(found.Candidates) == 0 || found.Candidates[0].Words(0) != want {
+			t.Errorf("%q:\n got %q\nwant %q", asked, found.Candidates[0].Words(0), want)
 		}
 	}
 }

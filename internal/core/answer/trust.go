@@ -53,8 +53,14 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 		if w.q.bare && !isRow(c.Text, c.Quote) && w.share(c.heads) == 0 {
 			c.Confidence = min(c.Confidence, doubted) // of what?
 		}
+		if c.repliesTo(c.Text[c.Quote.Start:c.Quote.End]) != "" && w.share(c.heads) < sharesQuestion {
+			c.Confidence = min(c.Confidence, doubted) // "Yes" to another question
+		}
+		if w.q.extreme != 0 && !c.tellsPrices() {
+			c.Confidence = min(c.Confidence, doubted) // of which?
+		}
 		if isRow(c.Text, c.Quote) {
-			if f.Lacking > 0 {
+			if f.Lacking > 0 || !w.holdsQuoted(c) {
 				c.Confidence *= otherRow
 			} else if f.Fact == 1 && f.Together >= wholly && len(w.named([]string{rowOf(c.Text, c.Quote).name})) > 0 {
 				c.Confidence = max(c.Confidence, namedRow*f.Best)
@@ -95,6 +101,9 @@ func votes(candidates []Candidate) float64 {
 	}
 	return float64(n) / float64(len(first))
 }
+
+// sharesQuestion is how much of what is asked a heading must hold to which a passage says yes or no.
+const sharesQuestion = 0.3
 
 // otherRow is what the confidence in a row of a table is multiplied by that lacks a telling
 // word: rows are alike, and one says nothing of another.

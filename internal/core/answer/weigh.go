@@ -73,9 +73,9 @@ type weigher struct {
 	fitted      *Fitted
 	calibration Calibration
 	watch       func(Candidate, []Tells)
-	most        float64           // that the question could earn by words
-	telling     int               // how many of its terms are not light
-	lacking     []float64         // of each term: its rarity as a share of the rarest possible
+	most        float64   // that the question could earn by words
+	telling     int       // how many of its terms are not light
+	lacking     []float64 // of each term: its rarity as a share of the rarest possible
 	stems       *stems
 	sought      map[int32]sought // by the number of the stem
 	says        int              // how many words it has that customers are known to use
