@@ -65,7 +65,7 @@ func (l *Library) Index() *knowledge.Index { return l.index.Load() }
 // names, in their order, or in all that other bots do not keep for themselves; always in the
 // house answers.
 func (l *Library) finder(brief bot.Brief, vectors *answer.Vectors) answer.Finder {
-	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now(), For: []string{brief.Name}}, Vectors: vectors, Tokens: l.tokensOf, Lately: &l.lately, Sources: brief.Name + "\n" + strings.Join(brief.Sources, "\n"), Calibration: *l.taught.Load(), Title: l.Settings().Title}
+	f := answer.Finder{Index: l.index.Load(), Scope: knowledge.Scope{Now: l.Clock.Now().In(l.Settings().Zone()), For: []string{brief.Name}}, Vectors: vectors, Tokens: l.tokensOf, Lately: &l.lately, Sources: brief.Name + "\n" + strings.Join(brief.Sources, "\n"), Calibration: *l.taught.Load(), Title: l.Settings().Title}
 	if len(brief.Sources) > 0 {
 		ids := *l.sourceIDs.Load()
 		f.Scope.Sources = map[string]int{store.HouseSource: 0}

@@ -114,6 +114,26 @@ func TestHeadingsOfPlainTexts(t *testing.T) {
 	}
 }
 
+// Lines that a page breaks itself stay lines, where each says something of its own; the terms of a list
+// head what is said of them, where that is more than a few words.
+func TestLinesAndTermsOfPages(t *testing.T) {
+	for page, want := range map[string]string{
+		"<h1>Sheds</h1><h3>Pier</h3><p>4 Harbour Row<br>Phone 01632 960 113<br>Mon-Fri 8:00-17:00<br>Closed Sunday</p>":                                                                                                "Sheds > Pier|- 4 Harbour Row\n- Phone 01632 960 113\n- Mon-Fri 8:00-17:00\n- Closed Sunday",
+		"<h1>Sheds</h1><p>The ice is thin in March,<br>and thick in<br>January.</p>":                                                                                                                                   "Sheds|The ice is thin in March, and thick in January.",
+		"<h1>Skates</h1><dl><dt>Hire</dt><dd>A pair costs £7 a day, with a deposit of £20 that is given back.</dd><dt>Lessons:</dt><dd>On Sundays at ten and at two, for beginners only.</dd></dl><p>Bring socks.</p>": "Skates > Hire|Hire: A pair costs £7 a day, with a deposit of £20 that is given back.\nSkates > Lessons|Lessons: On Sundays at ten and at two, for beginners only.\nSkates|Bring socks.",
+		"<h1>Skates</h1><dl><dt>Adults</dt><dd>£7</dd><dt>Children</dt><dd>£4</dd></dl>":                                                                                                                               "Skates|Adults: £7\nChildren: £4",
+		"<h1>Skates</h1><dl><dt>May I dance?</dt><dd>Yes.</dd><dt>Music</dt><dd>From noon.</dd></dl>":                                                                                                                  "Skates > May I dance?|Yes.\nSkates > Music|Music: From noon.",
+	} {
+		d, err := Read("page.html", []byte(page))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := said(d); got != want {
+			t.Errorf("%s:\n got %q\nwant %q", page, got, want)
+		}
+	}
+}
+
 // A printed manual: its table of contents, the lines at the top and bottom of each
 // page, and words divided at the ends of lines are not what it says.
 func TestAPrintedManualIsRead(t *testing.T) {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -231,10 +232,12 @@ func (o *outline) html(n *html.Node, depth int) {
 		}
 	case "dt":
 		if !hasBlocks(n) {
-			if term := words(n); strings.HasSuffix(term, "?") {
-				o.heading(inline, term)
+			if term := strings.TrimSuffix(words(n), ":"); o.terms || strings.HasSuffix(term, "?") {
+				if o.heading(inline, term); !strings.HasSuffix(term, "?") {
+					o.term(term)
+				}
 			} else if len(strings.Fields(term)) <= longestTerm {
-				o.term(strings.TrimSuffix(term, ":"))
+				o.term(term)
 			} else {
 				o.paragraph(term, false)
 			}
@@ -246,7 +249,12 @@ func (o *outline) html(n *html.Node, depth int) {
 			return
 		}
 	case "dl":
-		defer o.leave(inline)
+		outer := o.terms
+		o.terms = areHeadings(n)
+		defer func() {
+			o.terms = outer
+			o.leave(inline)
+		}()
 	case "summary":
 		o.heading(inline, words(n))
 		return
@@ -261,6 +269,10 @@ func (o *outline) html(n *html.Node, depth int) {
 		if title := boldFirst(n); title != nil {
 			o.heading(inline, words(title))
 			n.RemoveChild(title)
+		}
+		if lines := brokenLines(n); areEntries(lines) || areLabelled(lines) {
+			o.lines(lines)
+			return
 		}
 	case "pre":
 		o.paragraph(goquery.NewDocumentFromNode(n).Text(), false)
@@ -290,6 +302,49 @@ func (o *outline) html(n *html.Node, depth int) {
 		}
 	}
 	flush()
+}
+
+// areHeadings reports whether the terms of a list head what is said of them: one asks something, or
+// most of it is sentences rather than a few words.
+func areHeadings(list *html.Node) bool {
+	long, short, nodes := 0, 0, 0
+	for n := list.FirstChild; n != nil && nodes < mostCounted; n = n.NextSibling {
+		nodes++
+		switch {
+		case n.Type != html.ElementNode:
+		case n.Data == "dt" && strings.HasSuffix(words(n), "?"):
+			return true
+		case n.Data == "dd" && len(plainWords(n, fewWords+1)) > fewWords:
+			long++
+		case n.Data == "dd":
+			short++
+		}
+	}
+	return long > short
+}
+
+// fewWords is how many words say what a term is at most, where it is no heading.
+const fewWords = 8
+
+// brokenLines are the lines of a paragraph that the page breaks itself, nil if it breaks none.
+func brokenLines(n *html.Node) (lines []string) {
+	var line strings.Builder
+	for child := n.FirstChild; child != nil; child = child.NextSibling {
+		if child.Type == html.ElementNode && child.Data == "br" {
+			lines = append(lines, line.String())
+			line.Reset()
+			continue
+		}
+		writeWords(&line, child)
+	}
+	if len(lines) == 0 {
+		return nil
+	}
+	lines = append(lines, line.String())
+	for i, said := range lines {
+		lines[i] = strings.Join(strings.Fields(said), " ")
+	}
+	return slices.DeleteFunc(lines, func(said string) bool { return said == "" })
 }
 
 // isOneParagraph reports whether an item of a list holds one paragraph and nothing else.

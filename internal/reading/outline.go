@@ -17,6 +17,7 @@ type outline struct {
 	levels   []int
 	body     strings.Builder
 	lead     string // a term whose description follows
+	terms    bool   // the terms of the list that is read are headings
 }
 
 func (o *outline) heading(level int, title string) {

@@ -82,6 +82,7 @@ func (w *weigher) inRange(held []float64, content string, worth float64) {
 		return
 	}
 	w.otherMeasures(held, content)
+	w.haveRoom(held, content, worth)
 	for _, r := range text.Ranges(content) {
 		before, behind := text.Words(content[max(0, r.Start-nearRange):r.Start]), text.Words(content[r.End:min(len(content), r.End+nearRange)])
 		before = before[max(0, len(before)-2):]
@@ -96,6 +97,23 @@ func (w *weigher) inRange(held []float64, content string, worth float64) {
 				held[a.term] = max(held[a.term], worth)
 			case bounded:
 				held[a.term] = 0
+			}
+		}
+	}
+}
+
+// capacity is how a text says for how many something is: "(20 people)", "a table for 6 guests".
+var capacity = regexp.MustCompile(`(?i)\b(\d{1,4})\s+(?:people|persons|guests|seats|places|passengers)\b`)
+
+// haveRoom notes which numbers of people that the question names a text has room for.
+func (w *weigher) haveRoom(held []float64, content string, worth float64) {
+	for _, a := range w.q.counted {
+		if a.age || !slices.ContainsFunc(a.units, func(stem string) bool { return stem == w.analyzer.Stem("people") || stem == w.analyzer.Stem("persons") || stem == w.analyzer.Stem("guests") }) {
+			continue
+		}
+		for _, m := range capacity.FindAllStringSubmatch(content, -1) {
+			if n, err := strconv.Atoi(m[1]); err == nil && a.n <= n {
+				held[a.term] = max(held[a.term], worth)
 			}
 		}
 	}
@@ -147,6 +165,15 @@ func (w *weigher) onFeasts(held []float64, content string, worth float64) {
 			if feast.Start <= t.Start && t.End <= feast.End {
 				held[i] = max(held[i], worth)
 			}
+		}
+	}
+}
+
+// onDays notes which days of the week that the question names a text holds.
+func (w *weigher) onDays(held []float64, content string, worth float64) {
+	for _, d := range w.q.days {
+		if held[d.term] < worth && text.HoldsDay(content, d.weekday) {
+			held[d.term] = worth
 		}
 	}
 }

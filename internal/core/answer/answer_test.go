@@ -247,12 +247,16 @@ func TestYesAndWhere(t *testing.T) {
 	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
 		{Trail: []string{"Climbing hall", "Can I bring my own rope?"}, Text: "Yes. It has to be a single rope of at least 40 metres, and our staff look at it first."},
 		{Trail: []string{"Climbing hall", "Coming by car"}, Text: "You cannot park in the yard. Cars are left at the old brewery, five minutes on foot. Cyclists use the racks."},
+		{Trail: []string{"Climbing hall", "Keys"}, Text: "Lost your locker key? Ask at the bar for the spare one. Lockers take a coin."},
+		{Trail: []string{"Climbing hall", "Rooms"}, Text: "- Small rooms (6 people) may be booked on the day.\n- The party room (20 people) costs £30."},
 		{Trail: []string{"Climbing hall", "Ten Club"}, Text: "Members pay £38 a month. They climb whenever the hall is open and bring a guest twice a month. Shoes are lent free."},
 	}}.Passages())
 	areAnswered(t, f, plainly, map[string]string{
-		"can i bring my own rope": "Yes. It has to be a single rope of at least 40 metres, and our staff look at it first.",
-		"where do i park":         "You cannot park in the yard. Cars are left at the old brewery, five minutes on foot.",
-		"what is the Ten Club?":   "Members pay £38 a month. They climb whenever the hall is open and bring a guest twice a month. Shoes are lent free.",
+		"can i bring my own rope":                     "Yes. It has to be a single rope of at least 40 metres, and our staff look at it first.",
+		"where do i park":                             "You cannot park in the yard. Cars are left at the old brewery, five minutes on foot.",
+		"i lost my locker key":                        "Lost your locker key? Ask at the bar for the spare one.",
+		"can i book a room for a party of 14 people?": "The party room (20 people) costs £30.",
+		"what is the Ten Club?":                       "Members pay £38 a month. They climb whenever the hall is open and bring a guest twice a month. Shoes are lent free.",
 	})
 	for asked, may := range map[string]bool{"can i bring my own rope": true, "can i bring my own lunch": false, "can i book a lesson in Marrowby": false} {
 		c := f.Find(t.Context(), Part{Text: asked, Kind: Question}, "").Candidates[0]

@@ -62,18 +62,21 @@ func (c Candidate) Offered(limit int) string {
 	for last+1 < len(sentences) && sentences[last+1].End <= c.Quote.End {
 		last++
 	}
-	apart := func(i int) bool { // what stands in a list by itself is not about what stands beside it
-		said := c.Text[sentences[i].Start:sentences[i].End]
-		return isItem(said) && isWhole(said)
+	says := func(i int) string { return c.Text[sentences[i].Start:sentences[i].End] }
+	apart := func(i, from int) bool { // what stands in a list by itself is not about what stands beside it
+		if isItem(says(i)) != isItem(says(from)) {
+			return !strings.HasSuffix(says(min(i, from)), ":")
+		}
+		return isItem(says(i)) && (isWhole(says(i)) || isWhole(says(from)))
 	}
 	fits := func(first, last int) bool {
 		return last-first < quoteSentences && utf8.RuneCountInString(c.Text[sentences[first].Start:sentences[last].End]) <= offeredRunes
 	}
 	for {
 		switch {
-		case last+1 < len(sentences) && !apart(last+1) && fits(first, last+1):
+		case last+1 < len(sentences) && !apart(last+1, last) && fits(first, last+1):
 			last++
-		case first > 0 && !apart(first) && fits(first-1, last):
+		case first > 0 && !apart(first-1, first) && fits(first-1, last):
 			first--
 		default:
 			said := c.quoted(text.Span{Start: sentences[first].Start, End: sentences[last].End})

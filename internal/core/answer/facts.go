@@ -64,6 +64,7 @@ var facts = []fact{
 	},
 	{
 		asked:   regexp.MustCompile(`(?i)\bhow (?:many|old)\b`),
+		number:  regexp.MustCompile(`(?:^|[^£$€\d.,\s]|[^£$€]\s)\d`), // money counts nothing
 		words:   text.Set("no none one two three four five six seven eight nine ten twelve hundred thousand several unlimited"),
 		phrases: []string{"any number", "Any number"},
 	},

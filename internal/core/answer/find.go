@@ -5,6 +5,7 @@ import (
 	"context"
 	"slices"
 	"sync"
+	"time"
 
 	"urgentparrot.example/internal/core/encoder"
 	"urgentparrot.example/internal/core/knowledge"
@@ -95,7 +96,7 @@ func (f Finder) Find(ctx context.Context, asked Part, previous string) Found {
 		found, _ := f.search(ctx, asked, previous)
 		return found
 	}
-	key := lateKey{f.Sources, asked.Text, asked.Around, previous, f.Title, f.Calibration}
+	key := lateKey{f.Sources, asked.Text, asked.Around, previous, f.Title, f.Scope.Now.Format(time.DateOnly), f.Calibration}
 	found, ok := f.Lately.get(f.Index, key)
 	if !ok {
 		var whole bool
@@ -110,7 +111,7 @@ func (f Finder) Find(ctx context.Context, asked Part, previous string) Found {
 // together with that. It reports whether it could use all that there is: it could not if
 // the meaning of the question was not to be had.
 func (f Finder) search(ctx context.Context, asked Part, previous string) (found Found, whole bool) {
-	q := understand(f.Index, asked.Text)
+	q := f.understand(asked.Text)
 	found = Found{Mended: q.mended, Meant: q.mended}
 	around := asked.Around
 	need := byItself
@@ -131,6 +132,9 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 		}
 	}
 	found.Meant = q.carryOver(f.Index, previous)
+	if f.Index.Analyzer().English() {
+		q.on(f.Scope.Now)
+	}
 	q.bare = false
 	following, known := f.look(ctx, q, found, previous+" "+q.mended)
 	if pointing && need == follows {
@@ -145,6 +149,15 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 		q.doubtStrange(f.Index, following.Candidates)
 	}
 	return following, whole && known
+}
+
+// understand reads a question, asked now.
+func (f Finder) understand(asked string) question {
+	q := understand(f.Index, asked)
+	if f.Index.Analyzer().English() {
+		q.on(f.Scope.Now)
+	}
+	return q
 }
 
 // doubtStrange doubts what answers a follow-up that brings up something of which the knowledge
@@ -196,7 +209,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	own := f.wording(ctx, q, found.Meant)
 	wide := own
 	if around != "" && around != found.Mended {
-		aroundAsked := understand(f.Index, around)
+		aroundAsked := f.understand(around)
 		wide = f.wording(ctx, aroundAsked, aroundAsked.mended)
 		if q.bare && wide.telling > 0 {
 			wide.q.fact = q.fact
@@ -232,6 +245,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	}
 	own.rowAsked(found.Candidates)
 	own.headingAsked(found.Candidates)
+	own.headingNamed(found.Candidates)
 	own.extremeFirst(found.Candidates)
 	for _, c := range slices.Concat(found.Candidates[min(kept, len(found.Candidates)):], all[len(found.Candidates):]) {
 		if len(found.behind) < behind {

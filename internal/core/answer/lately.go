@@ -21,8 +21,8 @@ type Lately struct {
 
 // A lateKey is all that what is found depends on, beside the index.
 type lateKey struct {
-	sources, asked, around, previous, title string
-	calibration                             Calibration
+	sources, asked, around, previous, title, day string
+	calibration                                  Calibration
 }
 
 func (l *Lately) get(ix *knowledge.Index, key lateKey) (found Found, ok bool) {

@@ -3,6 +3,7 @@ package answer
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -15,6 +16,7 @@ type question struct {
 	fact    *fact    // the kind of fact that an answer must hold; nil: any
 	counted []amount // the numbers that it names
 	feasts  []text.Feast
+	days    []day
 	bare    bool // it asks for a kind of fact, and of nothing
 	leave   bool // it asks whether something is allowed
 	what    bool // it asks what something is, or holds
@@ -31,6 +33,32 @@ type term struct {
 	text.Term
 	want   knowledge.Want
 	weight float64 // how much it tells
+}
+
+// A day of the week is named by a term of a question: "on Mondays", or "today".
+type day struct {
+	term    int
+	weekday time.Weekday
+}
+
+// on notes the days of the week that a question names, at a time: now; zero for a question of which
+// that is not known.
+func (q *question) on(now time.Time) {
+	q.days = nil
+	for i, t := range q.terms {
+		weekday, is := text.Weekday(t.Word)
+		if !is && !now.IsZero() {
+			switch t.Word {
+			case "today", "tonight":
+				weekday, is = now.Weekday(), true
+			case "tomorrow":
+				weekday, is = (now.Weekday()+1)%7, true
+			}
+		}
+		if is {
+			q.days = append(q.days, day{i, weekday})
+		}
+	}
 }
 
 // What alternatives are worth beside the word that was asked for.

@@ -181,8 +181,8 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 			back := first > 0 && fits(first-1, last) && !isRow(c.Text, sentences[first-1].Span)
 			on := last+1 < len(sentences) && fits(first, last+1) && !isRow(c.Text, sentences[last+1].Span)
 			switch {
-			case on && (strings.HasSuffix(says(last), ":") || isBareReply(says(last))):
-				last++ // such as the command that is to be used, or what follows on "Yes."
+			case on && (strings.HasSuffix(says(last), ":") || strings.HasSuffix(says(last), "?") || isBareReply(says(last))):
+				last++ // such as the command that is to be used, or what follows on "Yes." or "Lost your card?"
 			case on && together(last+1) && (gist && w.q.what || w.q.where && last == first && denies.MatchString(says(first))):
 				last++ // what something is takes more than a sentence, and where it is not says half
 			case back && (leansBack(says(first)) || goesOn(says(first)) && !ends(says(first-1))):
@@ -202,7 +202,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 }
 
 // labelledItem is an item of a list that says by itself what it is about: "- Wifi: free in the hall".
-var labelledItem = regexp.MustCompile(`^- [^.:;?!]{2,40}: \S`)
+var labelledItem = regexp.MustCompile(`^- [^.:;?!]{2,40}(?:: | [-–—] )\S`)
 
 // onlyItem reports whether the item of a list at i answers by itself: it alone holds what was asked
 // about, and it says what it is about, or holds the kind of fact that was asked for ("Child £4").
@@ -225,53 +225,72 @@ func (w *weigher) onlyItem(c *Candidate, i int) bool {
 	return true
 }
 
-// itemAhead returns the item of the list at i that holds all that any other holds, and more of what
-// was asked about: several things, or the range in which a number lies ("Large dog (over 25 kg)" for
-// one of 30 kilos); -1 if there is none.
+// itemAhead returns the item of the list at i that alone holds the day of the week, or the range in
+// which a number lies ("Large dog (over 25 kg)" for one of 30 kilos), or something exact that was asked
+// for, as a telephone number is; or that holds all that any other holds, and several things that were
+// asked about; -1 if there is none.
 func (w *weigher) itemAhead(c *Candidate, i int) int {
-	labelled := func(i int) bool {
-		return labelledItem.MatchString(c.Text[c.sentences[i].Start:c.sentences[i].End])
-	}
+	says := func(i int) string { return c.Text[c.sentences[i].Start:c.sentences[i].End] }
+	short := func(i int) bool { return isItem(says(i)) && !isWhole(says(i)) && !aStep.MatchString(says(i)) }
 	from, to := i, i+1
-	for from > 0 && labelled(from-1) {
+	for from > 0 && short(from-1) {
 		from--
 	}
-	for to < len(c.sentences) && labelled(to) {
+	for to < len(c.sentences) && short(to) {
 		to++
 	}
-	if !labelled(i) || to-from < 2 {
+	if !short(i) || to-from < 2 {
 		return -1
+	}
+	if w.q.fact != nil && w.q.fact.must {
+		only := -1
+		for k := from; k < to; k++ {
+			if w.q.fact.in(says(k)) {
+				if only >= 0 {
+					return -1
+				}
+				only = k
+			}
+		}
+		return only
+	}
+	if k := w.onlyInRange(c, from, to); k >= 0 && (w.q.fact == nil || w.q.fact.in(says(k))) {
+		return k
+	}
+	beyond := func(k int) (sum float64) { // what it holds that the headings do not
+		for t, term := range w.q.terms {
+			if c.heads[t] < worthOfAlike {
+				sum += term.weight * c.sentences[k].held[t]
+			}
+		}
+		return sum
 	}
 	best := from
 	for k := from; k < to; k++ {
-		if c.sentences[k].own > c.sentences[best].own {
+		if beyond(k) > beyond(best) {
 			best = k
 		}
 	}
 	ahead := c.sentences[best]
-	if said := c.Text[ahead.Start:ahead.End]; w.q.fact != nil && !w.q.fact.in(said) {
+	if w.q.fact != nil && !w.q.fact.in(says(best)) {
 		return -1
 	}
 	for k := from; k < to; k++ {
 		if k == best {
 			continue
 		}
-		if c.sentences[k].own >= ahead.own {
+		if beyond(k) >= beyond(best) {
 			return -1
 		}
 		for t, held := range c.sentences[k].held {
-			if held > ahead.held[t] {
+			if c.heads[t] < worthOfAlike && held > ahead.held[t] {
 				return -1
 			}
 		}
 	}
 	holds := 0
 	for t, term := range w.q.terms {
-		switch {
-		case term.Light || ahead.held[t] < worthOfAlike:
-		case slices.ContainsFunc(w.q.counted, func(a amount) bool { return a.term == t }):
-			return best
-		default:
+		if !term.Light && ahead.held[t] >= worthOfAlike {
 			holds++
 		}
 	}
@@ -279,6 +298,22 @@ func (w *weigher) itemAhead(c *Candidate, i int) int {
 		return -1
 	}
 	return best
+}
+
+// onlyInRange returns the one of some sentences that holds the day of the week, or has the number in
+// its range, that is asked about; -1 if none does, or several.
+func (w *weigher) onlyInRange(c *Candidate, from, to int) int {
+	only := -1
+	for k := from; k < to; k++ {
+		held := c.sentences[k].held
+		if slices.ContainsFunc(w.q.days, func(d day) bool { return held[d.term] >= wholly }) || slices.ContainsFunc(w.q.counted, func(a amount) bool { return held[a.term] >= wholly }) {
+			if only >= 0 {
+				return -1
+			}
+			only = k
+		}
+	}
+	return only
 }
 
 // exactly leaves out the sentences around something exact that was asked for, as a telephone
@@ -382,6 +417,16 @@ var (
 	saysLeave = regexp.MustCompile(`(?i)\b(?:can|cannot|can't|may|allow(?:ed|s)?|permit(?:ted|s)?|permission|accept(?:ed|s)?|welcome|forbidden|prohibited|free to|no)\b`)
 )
 
+// holdsAll reports whether a sentence holds each term of the question that another holds.
+func holdsAll(s, other *sentence) bool {
+	for i, held := range other.held {
+		if held > s.held[i] {
+			return false
+		}
+	}
+	return true
+}
+
 // thatAllows returns the sentence that says whether something is allowed, where that is asked, in
 // place of one that only says how it must be: "You may keep one small dog", not "Dogs must be on
 // a lead". It holds as much of what was asked about, and tells nearly as much.
@@ -392,7 +437,7 @@ func (w *weigher) thatAllows(c *Candidate, first int, scores []float64) int {
 	}
 	best := first
 	for i := range c.sentences {
-		if scores[i] >= scores[first]-2*belongs && c.sentences[i].together >= c.sentences[first].together && saysLeave.MatchString(says(i)) && (best == first || scores[i] > scores[best]) {
+		if scores[i] >= scores[first]-2*belongs && holdsAll(&c.sentences[i], &c.sentences[first]) && saysLeave.MatchString(says(i)) && (best == first || scores[i] > scores[best]) {
 			best = i
 		}
 	}
@@ -415,7 +460,7 @@ func (w *weigher) thatPlaces(c *Candidate, first int, scores []float64) int {
 	}
 	best := first
 	for i := range c.sentences {
-		if scores[i] >= scores[first]-2*belongs && c.sentences[i].together >= c.sentences[first].together && !denies.MatchString(says(i)) && (best == first || scores[i] > scores[best]) {
+		if scores[i] >= scores[first]-2*belongs && holdsAll(&c.sentences[i], &c.sentences[first]) && !denies.MatchString(says(i)) && (best == first || scores[i] > scores[best]) {
 			best = i
 		}
 	}
@@ -436,7 +481,7 @@ func (w *weigher) labelled(c *Candidate, first int) int {
 		if !labelledItem.MatchString(said) {
 			continue
 		}
-		label, _, _ := strings.Cut(said, ": ")
+		label := said[:strings.IndexAny(said[len(knowledge.ItemMark):], ":-–—")+len(knowledge.ItemMark)]
 		held := w.held(label)
 		names, all := false, true
 		for k, t := range w.q.terms {

@@ -139,7 +139,7 @@ func (f Finder) bare(ctx context.Context, asked string, found Found) Found {
 	if rest == asked {
 		return found
 	}
-	q := understand(f.Index, rest)
+	q := f.understand(rest)
 	without, _ := f.look(ctx, q, Found{Mended: q.mended, Meant: q.mended}, "")
 	if len(without.Candidates) == 0 || without.sureness() <= found.sureness() {
 		return found

@@ -83,6 +83,9 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 	if w.q.extreme != 0 {
 		chosenRows, ofColumns = nil, nil
 	}
+	if asksWhether.MatchString(w.q.mended) && len(chosenRows) > 0 && len(chosenRows) < len(rows) {
+		ofColumns = nil // "is the shop open today?" is not answered by when it opens alone
+	}
 	switch {
 	case len(chosenRows) > 0 && len(chosenRows) < len(rows):
 		chosen = nil
@@ -123,6 +126,8 @@ func (w *weigher) sayTable(c *Candidate, at int) (said string, whole text.Span) 
 }
 
 var (
+	asksWhether = regexp.MustCompile(`(?i)^\W*(?:is|are|do|does|can|could|will|would)\b`)
+
 	asksLeast = regexp.MustCompile(`(?i)\b(?:cheapest|least expensive|lowest (?:price|cost|fare|rate))\b`)
 	asksMost  = regexp.MustCompile(`(?i)\b(?:dearest|most expensive|highest (?:price|cost|fare|rate))\b`)
 	aPrice    = regexp.MustCompile(`[£$€]\s?(\d[\d,]*(?:\.\d+)?)`)

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"urgentparrot.example/internal/core/knowledge"
 )
@@ -149,4 +150,26 @@ func TestTheItemThatHoldsMoreIsSaid(t *testing.T) {
 		"what does a large unit cost me until the new house?": "Large unit (over 90 boxes): £78",
 		"how much is a unit?":                                 "- Small unit (up to 40 boxes): £31\n- Medium unit (41 to 90 boxes): £52\n- Large unit (over 90 boxes): £78\n- Second key: £4",
 	})
+}
+
+// A day of the week lies in the range that a text names, or is named short; today is one. What the
+// question names is looked for below its heading; of lines the one for that day is said, or the one
+// with what is exactly asked for.
+func TestDaysOfTheWeekAreHeld(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Our yards", "Tidewick"}, Text: "- 4 Mole Road, Tidewick\n- Phone 01632 960 113\n- Mon-Fri 8:00-17:00\n- Sat 8:00-12:30"},
+		{Trail: []string{"Our yards", "Upper Sallow"}, Text: "- 19 Weir Street, Upper Sallow\n- Phone 01632 960 114\n- Tue-Sat 9:00-16:00\n- Closed Sunday and Monday\n\nBoth yards take glass. Only Tidewick takes paint."},
+		{Trail: []string{"Our yards", "The shop"}, Text: "Monday, Thursday: Opens 10:00; Closes 15:00.\nSaturday: Opens 9:00; Closes 13:00.\nSunday: Opens 11:00; Closes 14:00."},
+	}}.Passages())
+	f.Scope.Now = time.Date(2026, 11, 28, 10, 0, 0, 0, time.UTC) // a Saturday
+	areAnswered(t, f, plainly, map[string]string{
+		"what time do you close on Saturday in Tidewick": "Sat 8:00-12:30",
+		"are you open mondays in upper sallow?":          "Closed Sunday and Monday",
+		"when is upper sallow open on a thursday":        "Tue-Sat 9:00-16:00",
+		"what's the phone number of the Tidewick yard?":  "Phone 01632 960 113",
+		"is the shop open today?":                        "Saturday: Opens 9:00; Closes 13:00.",
+		"is the shop open tomorrow?":                     "Sunday: Opens 11:00; Closes 14:00.",
+	})
+	f.Scope.Now = f.Scope.Now.AddDate(0, 0, 2)
+	areAnswered(t, f, plainly, map[string]string{"is the shop open today?": "Monday, Thursday: Opens 10:00; Closes 15:00."})
 }

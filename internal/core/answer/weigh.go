@@ -365,6 +365,33 @@ func (w *weigher) headingAsked(candidates []Candidate) {
 	}
 }
 
+// headingNamed puts a candidate before the first whose heading is what the question names, where the
+// first stands below the name of another: "when do you close in Fennock?" is answered below "Fennock",
+// not below "Lower Hale", which mentions it.
+func (w *weigher) headingNamed(candidates []Candidate) {
+	if len(candidates) == 0 {
+		return
+	}
+	first := candidates[0]
+	for term, t := range w.q.terms {
+		if t.Light || !w.isNamed(t) || first.heads[term] > 0 || first.Question != "" {
+			continue
+		}
+		for i := 1; i < min(choices, len(candidates)); i++ {
+			if c := candidates[i]; c.heads[term] >= wholly && c.Question == "" && c.Features.NoFact <= first.Features.NoFact && beside(c.Trail, first.Trail) {
+				toFront(candidates, i)
+				return
+			}
+		}
+	}
+}
+
+// beside reports whether two sections stand beside each other in one.
+func beside(a, b []string) bool {
+	n := len(a)
+	return n > 0 && n == len(b) && a[n-1] != b[n-1] && slices.Equal(a[:n-1], b[:n-1])
+}
+
 // bringsUp reports whether something holds of all terms that a follow-up brings up itself, of
 // which there must be one.
 func (w *weigher) bringsUp(holds func(term int) bool) bool {
@@ -401,6 +428,7 @@ func (w *weigher) hold(held, lifted []float64, words []stemmed, content string, 
 	}
 	w.inRange(held, content, worth)
 	w.onFeasts(held, content, worth)
+	w.onDays(held, content, worth)
 	return len(words)
 }
 
