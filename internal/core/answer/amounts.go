@@ -108,7 +108,9 @@ var capacity = regexp.MustCompile(`(?i)\b(\d{1,4})\s+(?:people|persons|guests|se
 // haveRoom notes which numbers of people that the question names a text has room for.
 func (w *weigher) haveRoom(held []float64, content string, worth float64) {
 	for _, a := range w.q.counted {
-		if a.age || !slices.ContainsFunc(a.units, func(stem string) bool { return stem == w.analyzer.Stem("people") || stem == w.analyzer.Stem("persons") || stem == w.analyzer.Stem("guests") }) {
+		if a.age || !slices.ContainsFunc(a.units, func(stem string) bool {
+			return stem == w.analyzer.Stem("people") || stem == w.analyzer.Stem("persons") || stem == w.analyzer.Stem("guests")
+		}) {
 			continue
 		}
 		for _, m := range capacity.FindAllStringSubmatch(content, -1) {
