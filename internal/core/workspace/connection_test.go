@@ -160,7 +160,7 @@ func TestFormsAreChecked(t *testing.T) {
 		"form: vans\nfields:\n  - field: a\n    as: colour\n":      {4, "not known here"},
 		"form: vans\nfields:\n  - field: a\n    as: choice\n":      {3, "lists its choices"},
 		"form: vans\nfields:\n  - field: a\n    choices: [b, c]\n": {4, "lists its choices"},
-		"form: vans\nfields:\n  - field: a\n  - field: a\n":         {4, "twice"},
+		"form: vans\nfields:\n  - field: a\n  - field: a\n":        {4, "twice"},
 		"form: vans\nfields:\n  - field: kind\n":                   {3, "kind"},
 	} {
 		_, err := ParseForm("f.yaml", []byte(source))
