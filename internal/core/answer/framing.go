@@ -101,6 +101,7 @@ func begin(s string, words []text.Word, i int) bool {
 		return askers[before] || i+1 < len(words) && subjects[words[i+1].Folded] && !doers[plainWord(before)]
 	}
 	asking := !leadsOn[before] && (starters[word] && !verbs[before] || i > 1 && verbs[word] && inverted())
+	asking = asking || before == "also" && (starters[word] || verbs[word])
 	return breaks.MatchString(s[words[i-1].End:words[i].Start]) || asking || i > 2 && (before == "if" || before == "whether") && !asksFirst(words, i) || i > 1 && before == "but" || opens(words[:i])
 }
 

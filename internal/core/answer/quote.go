@@ -447,7 +447,7 @@ func (w *weigher) thatAllows(c *Candidate, first int, scores []float64) int {
 // asksWhere is how it is asked where something is, or may be, and denies how a sentence says that
 // it is nowhere, or may not be.
 var (
-	asksWhere = regexp.MustCompile(`(?i)\bwhere\b`)
+	asksWhere = regexp.MustCompile(`(?i)\b(?:where|anywhere|somewhere)\b`)
 	denies    = regexp.MustCompile(`(?i)\b(?:no|not|never|nowhere|cannot|can't|none)\b`)
 )
 

@@ -441,3 +441,16 @@ func TestNothingIsSaidTwiceInOneReply(t *testing.T) {
 		t.Errorf("[%s] %q", d.Trace.Code, reply)
 	}
 }
+
+// Where one thing that was asked gets an offer and another is not known, it is told which.
+func TestItIsToldWhatOfAMessageIsNotKnown(t *testing.T) {
+	d, reply := talk(t, frontDesk(t), dialogue.Result{}, "can my rabbit come along? how tall is the captain of the ferry?")
+	if d.Trace.Code != dialogue.CodeHandedOver || len(find[dialogue.Escalate](d)) != 1 {
+		t.Errorf("[%s] nobody is asked about the captain", d.Trace.Code)
+	}
+	for _, said := range []string{`About "how tall is the captain of the ferry?": I don't know`, `About "can my rabbit come along?": I am not sure`} {
+		if !strings.Contains(reply, said) {
+			t.Errorf("%q does not say %q", reply, said)
+		}
+	}
+}

@@ -68,6 +68,15 @@ func (t *turn) offer(question string, reply answer.Reply) bool {
 	return true
 }
 
+// saysAlready reports whether what would be offered alone is said in this reply already.
+func (t *turn) saysAlready(reply answer.Reply) bool {
+	if len(reply.Offer) != 1 {
+		return false
+	}
+	offered := reply.Offer[0].Words(t.Abilities.Limit)
+	return slices.ContainsFunc(t.answers, func(said string) bool { return strings.Contains(said, offered) })
+}
+
 // settledBefore answers a question again for which the customer has said what they mean.
 func (t *turn) settledBefore(question string) bool {
 	for _, before := range slices.Backward(t.State.Asked) {

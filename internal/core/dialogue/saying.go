@@ -105,15 +105,22 @@ func (t *turn) notKnown() {
 	t.noteUnknown()
 	escalates := t.Brief.EscalatesOn(bot.OnNotKnown)
 	switch {
-	case len(t.answers) > 0:
+	case len(t.answers) > 0 || t.offered != "": // it must be told what of it is not known
 		wording := bot.PartUnknown
 		if escalates || t.next.Lead == Waiting {
 			wording = bot.PartAsked
 		}
+		switch {
+		case len(t.answers) > 0:
+			t.trace.Code = CodeAnsweredInPart
+		case escalates:
+			t.trace.Code = CodeHandedOver
+		default:
+			t.trace.Code = CodeNotKnown
+		}
 		for _, question := range t.unknown {
 			t.say(wording, text.Short(question, quotedRunes))
 		}
-		t.trace.Code = CodeAnsweredInPart
 	case escalates:
 		t.say(bot.HandedOver, "")
 		t.trace.Code = CodeHandedOver

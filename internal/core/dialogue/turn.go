@@ -411,6 +411,8 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 	case leans:
 		u.Outcome = "not known, as the question before it"
 		t.missed(part.Text)
+	case t.saysAlready(reply):
+		u.Outcome = "what would be offered was said already"
 	case t.offer(part.Text, reply):
 		u.Outcome = "offered what was found, likely with " + answer.Shown(reply.Likely)
 		for i := range u.Passages {
