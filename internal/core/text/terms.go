@@ -193,8 +193,8 @@ she should so some somebody someone something such than thank thanks that thats 
 these they theyre this those through to too u under until up us very was wasnt we well were werent what whats
 when whens where wheres which while who whom whos whose why will with without wont would wouldnt yes yet you
 your youre yours`)
-	lightWords = Set(`able across allow allowed along already anywhere around ask away bring bringing bit come currently do exactly find get
+	lightWords = Set(`able across allow allowed along already around ask away bring bringing bit come currently do exactly find get
 getting give go going happen happens i information kind know like long look little looking make many maybe mean need
-needed normally onto point possible possibly put question quite rather really somewhere sort still take taken takes taking tell thing think
+needed normally onto point possible possibly put question quite rather really sort still take taken takes taking tell thing think
 try use used using usually want wanted way work works`)
 )
