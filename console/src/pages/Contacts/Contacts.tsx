@@ -5,6 +5,7 @@ import { useNavigate, useParams, useSearchParams } from "react-router"
 import { api, type Schemas } from "../../api/client"
 import { useInAddress, useTypedInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
+import { useChannelTitle } from "../../parts/channels"
 import { Drawer } from "../../parts/Drawer"
 import { Empty, Head, Wrong } from "../../parts/Says"
 import { ago, useNow } from "../../parts/Time"
@@ -20,6 +21,7 @@ export default function Contacts() {
   const { id } = useParams()
   const navigate = useNavigate()
   const now = useNow(60)
+  const channelTitle = useChannelTitle()
   const [params] = useSearchParams()
   const [search, setSearch] = useTypedInAddress("search")
   const [stage, setStage] = useInAddress("stage")
@@ -127,13 +129,12 @@ export default function Contacts() {
                     <span className="min-w-0">
                       <span className="font-semibold text-sea">{c.who}</span>
                       <span className="ml-2 text-sm text-soft">
-                        {[c.channel, label(c.stage), ...c.tags].filter(Boolean).join(" · ")}
+                        {[channelTitle(c.channel), label(c.stage), ...c.tags].filter(Boolean).join(" · ")}
                       </span>
                       {c.blocked && <span className="ml-2 text-sm text-scarlet">blocked</span>}
                       {c.no_bots && <span className="ml-2 text-sm text-saffron">no bots</span>}
                       <span className="block truncate text-sm">
-                        {c.facts.length === 0 && <span className="text-soft">nothing is known yet</span>}
-                        {c.facts.map(f => (f.sensitive ? f.label : f.value)).join(", ")}
+                        {known(c) || <span className="text-soft">nothing more is known yet</span>}
                       </span>
                     </span>
                     <span className="hidden text-sm text-soft sm:block">{ago(c.created_at, now)}</span>
@@ -202,3 +203,10 @@ function Export({ filter }: { filter: Record<string, string> }) {
 }
 
 export type Contact = Schemas["Contact"]
+
+// What is known of a contact beside what it is called by.
+const known = (c: Schemas["Contact"]) =>
+  c.facts
+    .filter(f => f.sensitive || f.value !== c.who)
+    .map(f => (f.sensitive ? f.label : f.value))
+    .join(", ")
