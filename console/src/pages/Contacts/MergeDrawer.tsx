@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useState } from "react"
 import { api, type Schemas } from "../../api/client"
 import { Button } from "../../parts/Button"
+import { useChannelTitle } from "../../parts/channels"
 import { Drawer } from "../../parts/Drawer"
 import { Wrong } from "../../parts/Says"
 
@@ -14,6 +15,7 @@ export function MergeDrawer(props: {
   other?: string
 }) {
   const { contact: c } = props
+  const channelTitle = useChannelTitle()
   const [search, setSearch] = useState("")
   const [chosen, setChosen] = useState("")
   const other = props.other ?? chosen
@@ -68,7 +70,9 @@ export function MergeDrawer(props: {
                   >
                     <span className="font-semibold">{o.who}</span>
                     <span className="block text-sm text-soft">
-                      {[o.channel, ...o.facts.map(f => f.value)].filter(Boolean).join(", ")}
+                      {[o.channel && channelTitle(o.channel), ...o.facts.map(f => f.value)]
+                        .filter(Boolean)
+                        .join(", ")}
                     </span>
                   </button>
                 </li>
@@ -85,6 +89,7 @@ export function MergeDrawer(props: {
 
 function Preview(props: { kept: string; gone: string; onBack: () => void; onDone: () => void }) {
   const queries = useQueryClient()
+  const channelTitle = useChannelTitle()
   const preview = useQuery({
     queryKey: ["merge", props.kept, props.gone],
     queryFn: () => api.previewMerge(props.kept, props.gone),
@@ -104,15 +109,19 @@ function Preview(props: { kept: string; gone: string; onBack: () => void; onDone
       {p && (
         <>
           <p>
-            {p.gone.who} ({p.gone.channel || "has not written"}) becomes {p.kept.who}
+            What belongs to {p.gone.who} ({p.gone.channel ? channelTitle(p.gone.channel) : "has not written"})
+            goes to the entry of {p.kept.who}
             {p.conversations > 0 &&
               `, with ${p.conversations === 1 ? "one conversation" : `${p.conversations} conversations`}`}
-            . This holds then:
+            . This is known then:
           </p>
           <Facts facts={p.facts} />
           {p.lost.length > 0 && (
             <>
-              <p>This does not hold any more:</p>
+              <p>
+                Of two that differ the verified one holds, or else the one that was learnt later. So this does
+                not hold any more:
+              </p>
               <Facts facts={p.lost} />
             </>
           )}

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { type ReactNode, useState } from "react"
 import { Link, useNavigate } from "react-router"
 import { api, type Schemas } from "../../api/client"
-import { useChannelTitle } from "../../parts/channels"
+import { useChannelTitle, useSayingAddress } from "../../parts/channels"
 import { useInAddress } from "../../parts/address"
 import { Button } from "../../parts/Button"
 import { Drawer } from "../../parts/Drawer"
@@ -17,6 +17,7 @@ import { MergeDrawer } from "./MergeDrawer"
 /** All that is known of one contact, and what can be done with it. */
 export function Person(props: { id: string; declared: Schemas["Declared"]; back: string }) {
   const channelTitle = useChannelTitle()
+  const sayingAddress = useSayingAddress()
   const { id, declared } = props
   const queries = useQueryClient()
   const navigate = useNavigate()
@@ -98,7 +99,7 @@ export function Person(props: { id: string; declared: Schemas["Declared"]; back:
               {c.handles.map(h => (
                 <li key={h.channel + h.address} className="break-all">
                   <span className="text-soft">{channelTitle(h.channel)}: </span>
-                  {h.address}
+                  {sayingAddress(h.channel) ? h.address : "in a browser"}
                 </li>
               ))}
             </ul>
