@@ -78,7 +78,7 @@ export function Person(props: { id: string; declared: Schemas["Declared"]; back:
                   <dd className="break-words">{f.value}</dd>
                   <dd className="text-sm text-soft">
                     {f.verified ? (
-                      <span className="text-leaf">verified by {f.verified_by}</span>
+                      <span className="text-leaf">verified by {channelTitle(f.verified_by ?? "")}</span>
                     ) : (
                       "as they said, not verified"
                     )}

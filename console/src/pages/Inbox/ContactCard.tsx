@@ -39,7 +39,11 @@ export function ContactCard({
             <dt className="text-sm text-soft">{f.label}</dt>
             <dd className="break-words">{f.value}</dd>
             <dd className="text-sm text-soft">
-              {f.verified ? <span className="text-leaf">verified by {f.verified_by}</span> : "as they said"}
+              {f.verified ? (
+                <span className="text-leaf">verified by {channelTitle(f.verified_by ?? "")}</span>
+              ) : (
+                "as they said"
+              )}
               , <Moment at={f.learnt_at} />
             </dd>
           </div>
