@@ -13,10 +13,11 @@ import (
 // An amount is a number that a question names, with what it counts: "my 12 year old", "in size
 // 47", "for 25 people". A text holds it that names a range in which it lies.
 type amount struct {
-	n     int
-	term  int      // of the question
-	age   bool     // it is somebody's age
-	units []string // the stems of what it counts
+	n      int
+	term   int      // of the question
+	age    bool     // it is somebody's age
+	units  []string // the stems of what it counts
+	people bool     // of whom there is or is not room
 
 	measure text.Unit // what it is measured in, zero where it counts
 }
@@ -59,6 +60,7 @@ func (q *question) amounts(ix *knowledge.Index, asked string) {
 				}
 			}
 		}
+		a.people = !a.age && slices.ContainsFunc([]string{"people", "persons", "guests"}, func(word string) bool { return slices.Contains(a.units, analyzer.Stem(word)) })
 		q.counted = append(q.counted, a)
 	}
 }
@@ -171,11 +173,11 @@ func (w *weigher) onFeasts(held []float64, content string, worth float64) {
 	}
 }
 
-// onDays notes which days of the week that the question names a text holds.
-func (w *weigher) onDays(held []float64, content string, worth float64) {
+// onDays notes which days of the week that the question names a text holds, which names these.
+func (w *weigher) onDays(held []float64, days text.Weekdays, worth float64) {
 	for _, d := range w.q.days {
-		if held[d.term] < worth && text.HoldsDay(content, d.weekday) {
-			held[d.term] = worth
+		if days.Has(d.weekday) {
+			held[d.term] = max(held[d.term], worth)
 		}
 	}
 }

@@ -54,12 +54,18 @@ func (s stemmed) number() int32 { return int32(max(s, ^s)) }
 
 func (s stemmed) isStop() bool { return s < 0 }
 
+// A said is a text taken apart.
+type said struct {
+	words []stemmed
+	days  text.Weekdays // that it names
+}
+
 // An apartness is a passage taken apart.
 type apartness struct {
 	sentences    []text.Span
-	question     []stemmed
-	trail, asked [][]stemmed
-	said         [][]stemmed // by sentence
+	question     said
+	trail, asked []said
+	said         []said      // by sentence
 	headTells    []text.Term // what tells of its question, or the innermost heading
 }
 
@@ -84,10 +90,10 @@ func (s *stems) numbered(by map[string]sought) map[int32]sought {
 	return numbered
 }
 
-// words takes a text apart.
-func (s *stems) words(analyzer *text.Analyzer, content string) []stemmed {
+// said takes a text apart.
+func (s *stems) said(analyzer *text.Analyzer, content string) said {
 	if content == "" {
-		return nil
+		return said{}
 	}
 	type word struct {
 		stem string
@@ -97,7 +103,7 @@ func (s *stems) words(analyzer *text.Analyzer, content string) []stemmed {
 	for w := range text.EachWord(content) {
 		read = append(read, word{analyzer.Stem(w.Folded), analyzer.IsStop(content[w.Start:w.End], w.Folded)})
 	}
-	words := make([]stemmed, len(read))
+	words, days := make([]stemmed, len(read)), text.DaysIn(content)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for i, w := range read {
@@ -105,7 +111,7 @@ func (s *stems) words(analyzer *text.Analyzer, content string) []stemmed {
 			words[i] = ^words[i]
 		}
 	}
-	return words
+	return said{words, days}
 }
 
 // apart takes a passage apart, or remembers it.
@@ -117,15 +123,15 @@ func (s *stems) apart(analyzer *text.Analyzer, hit *knowledge.Hit) *apartness {
 	if ok {
 		return known
 	}
-	of := &apartness{sentences: text.Sentences(hit.Text), question: s.words(analyzer, hit.Question)}
+	of := &apartness{sentences: text.Sentences(hit.Text), question: s.said(analyzer, hit.Question)}
 	for _, heading := range hit.Trail {
-		of.trail = append(of.trail, s.words(analyzer, heading))
+		of.trail = append(of.trail, s.said(analyzer, heading))
 	}
 	for _, asked := range hit.Asked {
-		of.asked = append(of.asked, s.words(analyzer, asked))
+		of.asked = append(of.asked, s.said(analyzer, asked))
 	}
 	for _, span := range of.sentences {
-		of.said = append(of.said, s.words(analyzer, hit.Text[span.Start:span.End]))
+		of.said = append(of.said, s.said(analyzer, hit.Text[span.Start:span.End]))
 	}
 	head := hit.Question
 	if head == "" && len(hit.Trail) > 0 {

@@ -408,11 +408,11 @@ func (w *weigher) bringsUp(holds func(term int) bool) bool {
 // hold notes how well a text, with its words taken apart, holds each term, if it does so better,
 // adds up how much likelier each word of the question is said there, and returns the number of
 // words.
-func (w *weigher) hold(held, lifted []float64, words []stemmed, content string, worth float64) int {
+func (w *weigher) hold(held, lifted []float64, apart said, content string, worth float64) int {
 	if content == "" {
 		return 0
 	}
-	for _, word := range words {
+	for _, word := range apart.words {
 		of, is := w.sought[word.number()]
 		if !is {
 			continue
@@ -428,14 +428,14 @@ func (w *weigher) hold(held, lifted []float64, words []stemmed, content string, 
 	}
 	w.inRange(held, content, worth)
 	w.onFeasts(held, content, worth)
-	w.onDays(held, content, worth)
-	return len(words)
+	w.onDays(held, apart.days, worth)
+	return len(apart.words)
 }
 
 // held returns how well a text holds each term.
 func (w *weigher) held(content string) []float64 {
 	held := make([]float64, len(w.q.terms))
-	w.hold(held, make([]float64, w.says), w.stems.words(w.analyzer, content), content, 1)
+	w.hold(held, make([]float64, w.says), w.stems.said(w.analyzer, content), content, 1)
 	return held
 }
 

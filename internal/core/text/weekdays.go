@@ -2,6 +2,7 @@ package text
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 )
@@ -36,21 +37,36 @@ func Weekday(folded string) (time.Weekday, bool) {
 	return weekdayShort(m[1]), true
 }
 
-// HoldsDay reports whether an English text names a day of the week: by itself, shortened ("Sat"),
-// within a range ("Mon-Fri", "Tuesday to Sunday"), or with all others ("daily").
-func HoldsDay(s string, day time.Weekday) bool {
+// Weekdays is a set of days of the week.
+type Weekdays uint8
+
+// Has reports whether a day is among them.
+func (w Weekdays) Has(day time.Weekday) bool { return w&(1<<day) != 0 }
+
+const eachDay Weekdays = 1<<7 - 1
+
+// DaysIn returns the days of the week that an English text names: by themselves, shortened ("Sat"),
+// within a range ("Mon-Fri", "Tuesday to Sunday"), or all of them ("daily").
+func DaysIn(s string) (days Weekdays) {
+	lower := strings.ToLower(s)
+	if !strings.Contains(lower, "dai") && !strings.Contains(lower, "day") && !slices.ContainsFunc(shortDays, func(day string) bool { return strings.Contains(lower, day) }) {
+		return 0 // most texts name none
+	}
+	if everyDay.MatchString(s) {
+		return eachDay
+	}
 	for _, m := range dayRange.FindAllStringSubmatch(s, -1) {
 		first, last := weekdayShort(m[1]), weekdayShort(m[2])
-		if (day-first+7)%7 <= (last-first+7)%7 {
-			return true
+		for day := first; ; day = (day + 1) % 7 {
+			if days |= 1 << day; day == last {
+				break
+			}
 		}
 	}
 	for _, named := range []*regexp.Regexp{dayShort, dayWhole} {
 		for _, m := range named.FindAllStringSubmatch(s, -1) {
-			if weekdayShort(m[1]) == day {
-				return true
-			}
+			days |= 1 << weekdayShort(m[1])
 		}
 	}
-	return everyDay.MatchString(s)
+	return days
 }

@@ -20,7 +20,7 @@ func TestTextsHoldDaysOfTheWeek(t *testing.T) {
 		"":                                       ".......",
 	} {
 		for day := range time.Saturday + 1 {
-			if got, want := HoldsDay(said, day), holds[day] == 'x'; got != want {
+			if got, want := DaysIn(said).Has(day), holds[day] == 'x'; got != want {
 				t.Errorf("%q holds %s: %v", said, day, got)
 			}
 		}
