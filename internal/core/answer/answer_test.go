@@ -81,6 +81,7 @@ func TestMessagesAreSplitIntoWhatTheyAsk(t *testing.T) {
 	for message, want := range map[string]string{
 		"Hi there! Can I bring my dog?":                             "greeting|question: Can I bring my dog?",
 		"how much is a single and can I take my bike":               "question: how much is a single?|question: can I take my bike",
+		"are you open today and whats the cheapest seat":            "question: are you open today?|question: whats the cheapest seat",
 		"Thanks so much!":                                           "thanks",
 		"ok thanks, bye":                                            "farewell",
 		"thanks, you've been a great help":                          "thanks",
