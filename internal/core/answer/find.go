@@ -132,9 +132,7 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 		}
 	}
 	found.Meant = q.carryOver(f.Index, previous)
-	if f.Index.Analyzer().English() {
-		q.on(f.Scope.Now)
-	}
+	q.on(f.Index, f.Scope.Now)
 	q.bare = false
 	following, known := f.look(ctx, q, found, previous+" "+q.mended)
 	if pointing && need == follows {
@@ -154,9 +152,7 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 // understand reads a question, asked now.
 func (f Finder) understand(asked string) question {
 	q := understand(f.Index, asked)
-	if f.Index.Analyzer().English() {
-		q.on(f.Scope.Now)
-	}
+	q.on(f.Index, f.Scope.Now)
 	return q
 }
 

@@ -41,10 +41,11 @@ type day struct {
 	weekday time.Weekday
 }
 
-// on notes the days of the week that a question names, at a time: now; zero for a question of which
-// that is not known.
-func (q *question) on(now time.Time) {
-	q.days = nil
+// on notes the days of the week that an English question names; zero: nobody knows what day it is.
+func (q *question) on(ix *knowledge.Index, now time.Time) {
+	if q.days = nil; !ix.Analyzer().English() {
+		return
+	}
 	for i, t := range q.terms {
 		weekday, is := text.Weekday(t.Word)
 		if !is && !now.IsZero() {

@@ -7,8 +7,8 @@ import (
 	"urgentparrot.example/internal/core/text"
 )
 
-// Stems remembers the passages that were weighed lately by the stems of their words, which have
-// a number each: a passage is held against many questions, and taken apart once. It is safe for
+// stems remember the passages that were weighed lately by the stems of their words, which have
+// a number each: a passage is held against many questions, and taken apart once. They are safe for
 // concurrent use.
 type stems struct {
 	mu       sync.Mutex
@@ -27,7 +27,7 @@ func newStems() *stems {
 	return &stems{numbers: map[string]int32{}, passages: recent[knowledge.Place, *apartness]{most: keptPassages}}
 }
 
-// stems returns those of an index.
+// stemsOf returns those of an index.
 func (l *Lately) stemsOf(ix *knowledge.Index) *stems {
 	if l == nil {
 		return newStems()
