@@ -151,7 +151,8 @@ func (f Finder) search(ctx context.Context, asked Part, previous string) (found 
 
 // understand reads a question, asked now.
 func (f Finder) understand(asked string) question {
-	q := understand(f.Index, asked)
+	q := f.Lately.understood(f.Index, asked)
+	q.terms = slices.Clone(q.terms) // it may take on others
 	q.on(f.Index, f.Scope.Now)
 	return q
 }
@@ -202,11 +203,11 @@ func (f Found) sureness() float64 {
 // passages, weighs them by words and meaning, holds the best against the question token by
 // token, picks their sentences, ranks them, and says how far they are to be trusted.
 func (f Finder) look(ctx context.Context, q question, found Found, around string) (_ Found, whole bool) {
-	own := f.wording(ctx, q, found.Meant)
+	own := f.wording(q, found.Meant)
 	wide := own
 	if around != "" && around != found.Mended {
 		aroundAsked := f.understand(around)
-		wide = f.wording(ctx, aroundAsked, aroundAsked.mended)
+		wide = f.wording(aroundAsked, aroundAsked.mended)
 		if q.bare && wide.telling > 0 {
 			wide.q.fact = q.fact
 			own = wide // "what would that cost?" asks of what stands before it
@@ -217,7 +218,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	if own.q.telling() == 0 && wide.q.telling() == 0 {
 		return found, true
 	}
-	found.Candidates = weighAll(own, wide, f.gather(own, wide, considered))
+	found.Candidates = weighAll(own, wide, f.gather(ctx, own, wide, considered))
 	weights := &f.fitted().Plain
 	all := found.Candidates
 	candidates, judged := f.judge(ctx, own, wide, all)
@@ -327,24 +328,22 @@ func (f Finder) doubt(ctx context.Context, found Found) {
 type wording struct {
 	weigher
 	wants []knowledge.Want
+	meant string
 	asked *encoder.Asked // nil: its tokens are not known
 
 	length int // how many words it has
 }
 
-func (f Finder) wording(ctx context.Context, q question, meant string) *wording {
-	w := &wording{wants: q.wants(), length: len(text.Words(meant))}
+func (f Finder) wording(q question, meant string) *wording {
+	w := &wording{wants: q.wants(), meant: meant, length: len(text.Words(meant))}
 	w.weigher = weigher{ix: f.Index, q: &q, stems: f.Lately.stemsOf(f.Index), analyzer: f.Index.Analyzer(), fitted: f.fitted(), calibration: f.Calibration, watch: f.Watch}
-	if m := f.meaning(ctx, meant); m.vector != nil {
-		w.aim, w.asked = knowledge.NewAim(m.vector), m.asked
-	}
 	w.prepare(meant)
 	return w
 }
 
 // gather returns the n passages that hold most of the words of either wording, and the n
-// that are the most like it.
-func (f Finder) gather(own, wide *wording, n int) (hits []knowledge.Hit) {
+// that are the most like it, once it has found out what it means.
+func (f Finder) gather(ctx context.Context, own, wide *wording, n int) (hits []knowledge.Hit) {
 	add := func(found []knowledge.Hit) {
 		for _, hit := range found {
 			if !slices.ContainsFunc(hits, hit.Same) {
@@ -355,7 +354,12 @@ func (f Finder) gather(own, wide *wording, n int) (hits []knowledge.Hit) {
 	for _, w := range []*wording{own, wide} {
 		var byMeaning []knowledge.Hit
 		var like sync.WaitGroup
-		like.Go(func() { byMeaning = f.Index.ByMeaning(w.aim, f.Scope, n) })
+		like.Go(func() {
+			if m := f.meaning(ctx, w.meant); m.vector != nil {
+				w.aim, w.asked = knowledge.NewAim(m.vector), m.asked
+			}
+			byMeaning = f.Index.ByMeaning(w.aim, f.Scope, n)
+		})
 		add(f.Index.ByWords(w.wants, f.Scope, n))
 		like.Wait()
 		add(byMeaning)

@@ -8,14 +8,15 @@ import (
 )
 
 // Lately remembers what questions found in an index, so that one that is asked
-// again, as short ones are, is not searched for again; how they were understood, as one is held
-// against many things in a turn; and the stems of passages. A changed index begins anew.
+// again, as short ones are, is not searched for again; how they were understood, and how like they
+// are to examples, as one is held against many things in a turn; and the stems of passages. A changed index begins anew.
 // The zero Lately is ready for use; it is safe for concurrent use.
 type Lately struct {
 	mu    sync.Mutex
 	index *knowledge.Index
 	found recent[lateKey, Found]
 	read  recent[string, question]
+	like  recent[pair, Likeness]
 	stems *stems
 }
 
@@ -24,6 +25,9 @@ type lateKey struct {
 	sources, asked, around, previous, title, day string
 	calibration                                  Calibration
 }
+
+// A pair is a text and an example that it is held against.
+type pair struct{ asked, example string }
 
 func (l *Lately) get(ix *knowledge.Index, key lateKey) (found Found, ok bool) {
 	l.mu.Lock()
@@ -58,10 +62,34 @@ func (l *Lately) understood(ix *knowledge.Index, asked string) question {
 	return q
 }
 
+// likeness is how like a text is to an example, if that is remembered.
+func (l *Lately) likeness(ix *knowledge.Index, asked, example string) (like Likeness, ok bool) {
+	if l == nil || len(asked) > shortEnough {
+		return like, false
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.index != ix {
+		return like, false
+	}
+	return l.like.get(pair{asked, example})
+}
+
+// putLikeness remembers it, for a text that is short enough.
+func (l *Lately) putLikeness(ix *knowledge.Index, asked, example string, like Likeness) {
+	if l == nil || len(asked) > shortEnough {
+		return
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.of(ix).like.put(pair{asked, example}, like)
+}
+
 // of forgets what was of another index.
 func (l *Lately) of(ix *knowledge.Index) *Lately {
 	if l.index != ix {
 		l.index, l.found, l.read, l.stems = ix, recent[lateKey, Found]{}, recent[string, question]{}, nil
+		l.like = recent[pair, Likeness]{}
 	}
 	return l
 }

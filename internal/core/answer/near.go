@@ -143,23 +143,31 @@ func (f Finder) Likenesses(ctx context.Context, asked string, examples []string)
 	likenesses := make([]Likeness, len(examples))
 	var w *weigher
 	for i, example := range examples {
+		l := &likenesses[i]
+		if like, ok := f.Lately.likeness(f.Index, asked, example); ok {
+			*l = like
+			continue
+		}
 		other := f.meaning(ctx, example)
 		of := other.vector
 		known := meant != nil && len(of) == len(meant)
 		if known {
-			likenesses[i].Meaning = encoder.Cosine(of, meant)
+			l.Meaning = encoder.Cosine(of, meant)
 		}
-		if known && likenesses[i].Meaning < unlike {
-			continue
+		tokens := question.asked != nil && other.asked != nil
+		if !known || l.Meaning >= unlike {
+			if tokens {
+				l.Match = (question.asked.Match(other.asked.Tokens()) + other.asked.Match(question.asked.Tokens())) / 2
+			}
+			if w == nil {
+				q := f.Lately.understood(f.Index, asked)
+				w = &weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
+			}
+			l.Words = w.likeness(example)
 		}
-		if question.asked != nil && other.asked != nil {
-			likenesses[i].Match = (question.asked.Match(other.asked.Tokens()) + other.asked.Match(question.asked.Tokens())) / 2
+		if tokens {
+			f.Lately.putLikeness(f.Index, asked, example, *l)
 		}
-		if w == nil {
-			q := f.Lately.understood(f.Index, asked)
-			w = &weigher{ix: f.Index, q: &q, analyzer: f.Index.Analyzer()}
-		}
-		likenesses[i].Words = w.likeness(example)
 	}
 	return likenesses
 }

@@ -94,17 +94,17 @@ func (f Finder) leaf(ctx context.Context, part Part, previous string, n int, not
 	if previous != "" {
 		q.carryOver(f.Index, previous)
 	}
-	own := f.wording(ctx, q, q.mended)
+	own := f.wording(q, q.mended)
 	wide := own
 	if around := part.Around; around != "" && around != part.Text || previous != "" {
 		if around == "" {
 			around = part.Text
 		}
 		asked := understand(f.Index, previous+" "+around)
-		wide = f.wording(ctx, asked, asked.mended)
+		wide = f.wording(asked, asked.mended)
 	}
 	var found Found
-	for _, hit := range f.gather(own, wide, n) {
+	for _, hit := range f.gather(ctx, own, wide, n) {
 		found.Candidates = append(found.Candidates, weigh(own, wide, hit))
 	}
 	slices.SortStableFunc(found.Candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })

@@ -3,7 +3,6 @@ package answer
 import (
 	"context"
 	"runtime"
-	"slices"
 	"sync"
 
 	"urgentparrot.example/internal/core/encoder"
@@ -15,7 +14,7 @@ import (
 type Vectors struct {
 	encoder *encoder.Encoder
 	mu      sync.Mutex
-	lately  recent[string, meaning]
+	lately  recent[string, *made]
 }
 
 // NewVectors returns vectors that an encoder makes; nil: those that are put in.
@@ -27,35 +26,39 @@ type meaning struct {
 	asked  *encoder.Asked
 }
 
-// Put remembers the vector of a text.
-func (v *Vectors) Put(text string, vector []float32) { v.put(text, meaning{vector: vector}) }
-
-func (v *Vectors) put(text string, m meaning) {
-	v.mu.Lock()
-	defer v.mu.Unlock()
-	v.lately.put(text, m)
+// made is a meaning that is made once: who asks for it meanwhile waits.
+type made struct {
+	mu sync.Mutex
+	meaning
 }
 
-func (v *Vectors) known(text string) meaning {
+// Put remembers the vector of a text.
+func (v *Vectors) Put(text string, vector []float32) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	m, _ := v.lately.get(text)
-	return m
+	v.lately.put(text, &made{meaning: meaning{vector: vector}})
 }
 
 // of returns what a text means, as far as it is known.
 func (v *Vectors) of(ctx context.Context, text string) meaning {
-	m := v.known(text)
-	if m.vector != nil || v.encoder == nil {
-		return m
+	v.mu.Lock()
+	m, ok := v.lately.get(text)
+	if !ok && v.encoder != nil {
+		m = &made{}
+		v.lately.put(text, m)
 	}
-	asked, reading, err := v.encoder.Ask(ctx, text)
-	if err != nil {
-		return m // there is no time left: words must do
+	v.mu.Unlock()
+	if m == nil {
+		return meaning{}
 	}
-	m = meaning{reading.Vector, asked}
-	v.put(text, m)
-	return m
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.vector == nil {
+		if asked, reading, err := v.encoder.Ask(ctx, text); err == nil { // else no time is left: words must do
+			m.meaning = meaning{reading.Vector, asked}
+		}
+	}
+	return m.meaning
 }
 
 // meaning returns what a text means; if that is not known, the text is noted as wanted.
@@ -70,19 +73,24 @@ func (f Finder) meaning(ctx context.Context, text string) meaning {
 	return m
 }
 
-// Ahead has the meanings of texts made on another processor, but for one that is looked for
-// meanwhile. Who compares with them calls what it returns first.
-func (f Finder) Ahead(ctx context.Context, but string, texts []string) (made func()) {
-	if f.Vectors == nil || f.Vectors.encoder == nil || runtime.GOMAXPROCS(0) < 2 {
+// A Comparison is a text that is to be held against examples.
+type Comparison struct {
+	Said     string
+	Examples []string
+}
+
+// Ahead makes comparisons on another processor, for Likenesses to find them made. Who goes on to
+// compare calls what it returns first.
+func (f Finder) Ahead(ctx context.Context, comparisons []Comparison) (made func()) {
+	if f.Vectors == nil || f.Vectors.encoder == nil || f.Lately == nil || runtime.GOMAXPROCS(0) < 2 {
 		return func() {} // each is made when it is asked for
 	}
+	f.Wanted = nil
 	var making sync.WaitGroup
-	begun := []string{but}
-	for _, text := range texts {
-		if !slices.Contains(begun, text) {
-			begun = append(begun, text)
-			making.Go(func() { f.Vectors.of(ctx, text) })
+	making.Go(func() {
+		for _, c := range comparisons {
+			f.Likenesses(ctx, c.Said, c.Examples)
 		}
-	}
+	})
 	return making.Wait
 }

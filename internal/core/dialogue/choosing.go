@@ -90,6 +90,18 @@ func (t *turn) bare(said string) []string {
 	return bare
 }
 
+// comparisons are those that a question will be put to: with what tools answer, and with what is
+// passed on.
+func (t *turn) comparisons(part answer.Part, bare []string) (list []answer.Comparison) {
+	for i, tool := range t.Tools {
+		list = append(list, answer.Comparison{Said: part.Text, Examples: tool.When}, answer.Comparison{Said: bare[i], Examples: tool.bare})
+	}
+	for _, p := range t.Brief.Pass {
+		list = append(list, answer.Comparison{Said: part.Text, Examples: p.When})
+	}
+	return list
+}
+
 func (t *turn) fit(tool Tool, part answer.Part, found answer.Found, said string) fit {
 	likeness := tool.likeness(t.Finder.Index, t.asking(found.Mended))
 	near := t.Finder.Near(t.ctx, part, found, tool.When)

@@ -124,20 +124,6 @@ func (t *turn) followed(ours answer.Reply) string {
 	return t.previous
 }
 
-// repliesOf is what several bots find, who are asked side by side; of those that lead to people
-// it is nothing.
-func (t *turn) repliesOf(candidates []passing, part answer.Part, ours answer.Reply) []answer.Reply {
-	theirs := make([]answer.Reply, len(candidates))
-	var asked sync.WaitGroup
-	for i, c := range candidates {
-		if c.is != nil {
-			asked.Go(func() { theirs[i] = c.is.reply(t, part, ours) })
-		}
-	}
-	asked.Wait()
-	return theirs
-}
-
 // passBy returns the one of some whom a question is passed to: the one whose examples it is
 // nearest to, or, if not only what is surely theirs is passed, who is the likeliest to know;
 // nil if it is nobody's.
@@ -182,33 +168,44 @@ func (t *turn) passBy(to []bot.Pass, part answer.Part, reply answer.Reply, onlyS
 // passToKnowing returns the bot, of some, that is the likeliest to know what this one does
 // not; nil if none is.
 func (t *turn) passToKnowing(candidates []passing, nearness []answer.Nearness, part answer.Part, reply answer.Reply) (knowing *passing) {
-	best, sure, whose := t.bestOfAll(candidates, part, reply)
 	pointing := t.Finder.OnlyPoints(part.Text) // which is like the examples of anybody
 	isLike := func(near answer.Nearness) bool {
 		return !pointing && near.All >= passLike && near.Examples() >= passBeside*near.Knowledge() && t.State.Lead != Waiting
 	}
-	asked := map[string]bool{whose: sure >= passHopes}
+	var asking sync.WaitGroup
+	replies := make([]*answer.Reply, len(candidates)) // of those that are asked
+	ask := func(i int) {
+		if of := candidates[i].is; of != nil && replies[i] == nil {
+			replies[i] = &answer.Reply{}
+			asking.Go(func() { *replies[i] = of.reply(t, part, reply) })
+		}
+	}
 	byExamples := make([]int, len(candidates))
 	for i := range byExamples {
 		byExamples[i] = i
 	}
 	slices.SortFunc(byExamples, func(a, b int) int { return cmp.Compare(nearness[b].All, nearness[a].All) })
 	for _, i := range byExamples[:min(askedByExamples, len(byExamples))] {
-		asked[candidates[i].To] = asked[candidates[i].To] || isLike(nearness[i])
-	}
-	for i := range candidates {
-		if !asked[candidates[i].To] {
-			candidates[i].is = nil
+		if isLike(nearness[i]) {
+			ask(i)
 		}
 	}
+	best, sure, whose := t.bestOfAll(candidates, part, reply)
+	if sure >= passHopes && whose >= 0 {
+		ask(whose)
+	}
+	asking.Wait()
 	most := 0.0
-	for i, theirs := range t.repliesOf(candidates, part, reply) {
+	for i, theirs := range replies {
+		if theirs == nil {
+			continue
+		}
 		candidate, near := &candidates[i], nearness[i]
 		fit := near.All + theirs.Likely - reply.Likely
 		switch {
-		case candidate.is == nil, fit < most:
+		case fit < most:
 			continue
-		case theirs.Words != "" && own(theirs) >= own(reply)+passKnows && theirs.Candidates[0].ID == best:
+		case theirs.Words != "" && own(*theirs) >= own(reply)+passKnows && theirs.Candidates[0].ID == best:
 			candidate.why = "this bot does not know it, and " + candidate.who + " does"
 		case isLike(near) && theirs.Likely >= reply.Likely-passLess:
 			candidate.why = "this bot does not know it, and it is more likely " + candidate.who + "'s"
@@ -229,10 +226,10 @@ const passHopes = 0.15
 const askedByExamples = 2
 
 // bestOfAll is the passage that answers the question best, of all that stands in the sources of
-// this bot and of several others, how sure one is of it among all of them, and that one of these
-// in whose sources it stands, "" if none: a bot of few sources is soon sure of what others know better. So the size of a team costs one
-// search, not one for each bot.
-func (t *turn) bestOfAll(candidates []passing, part answer.Part, ours answer.Reply) (passage string, sure float64, whose string) {
+// this bot and of several others, how sure one is of it among all of them, and which of these has it
+// in its sources, -1 if none: a bot of few sources is soon sure of what others know better. So the
+// size of a team costs one search, not one for each bot.
+func (t *turn) bestOfAll(candidates []passing, part answer.Part, ours answer.Reply) (passage string, sure float64, whose int) {
 	all := t.Finder
 	all.Scope.Sources, all.Scope.For = maps.Clone(all.Scope.Sources), slices.Clone(all.Scope.For)
 	for id := range all.Scope.Sources {
@@ -255,18 +252,18 @@ func (t *turn) bestOfAll(candidates []passing, part answer.Part, ours answer.Rep
 	}
 	found := all.Find(t.ctx, part, t.followed(ours)).Candidates
 	if len(found) == 0 {
-		return "", 0, ""
+		return "", 0, -1
 	}
 	passage, sure = found[0].ID, found[0].Confidence
-	for _, c := range candidates {
+	for i, c := range candidates {
 		if c.is == nil {
 			continue
 		}
 		if _, theirs := c.is.Finder.Scope.Sources[found[0].SourceID]; theirs || c.is.Finder.Scope.Sources == nil {
-			return passage, sure, c.To
+			return passage, sure, i
 		}
 	}
-	return passage, sure, ""
+	return passage, sure, -1
 }
 
 // passings are those of some that can be passed to now.

@@ -327,9 +327,9 @@ func (t *turn) ask(part answer.Part, beside bool) (passed bool) {
 		bars.Answer, bars.Offer = max(bars.Answer, surelyAsked), 1
 	}
 	bare := t.bare(part.Text)
-	meant := t.Finder.Ahead(t.ctx, part.Text, bare)
+	compared := t.Finder.Ahead(t.ctx, t.comparisons(part, bare))
 	reply := t.Finder.Reply(t.ctx, part, t.previous, bars, t.Abilities.Limit)
-	meant()
+	compared()
 	found, candidates := reply.Found, reply.Candidates
 	if !beside || reply.Words != "" {
 		t.next.LastQuestion = found.Asks()

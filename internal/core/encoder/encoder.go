@@ -39,7 +39,7 @@ var weights embed.FS
 type Encoder struct {
 	pieces     pieces
 	embeddings matrix // a row for each piece
-	inverse    []float32
+	places     rows   // what tells where in a text a piece stands
 	layers     [2]layer
 	output     matrix
 	judge      judge
@@ -74,7 +74,7 @@ func Load() (*Encoder, error) {
 	}
 	r := read("embeddings.bin")
 	e.embeddings = r.matrix(false)
-	e.inverse = r.floats()
+	e.places = places(r.floats())
 	failed = errors.Join(failed, r.err)
 	for i := range e.layers {
 		r := read(fmt.Sprintf("layer%d.bin", i))
@@ -121,10 +121,8 @@ func (e *Encoder) Read(ctx context.Context, text string) (r Reading, err error) 
 	for p, id := range ids {
 		row := x.row(p)
 		e.embeddings.unpack(id, row)
-		for i, inverse := range e.inverse {
-			sin, cos := math.Sincos(float64(float32(p) * inverse))
-			row[i] = float32(2*row[i]) + float32(sin)
-			row[i+len(e.inverse)] = float32(2*row[i+len(e.inverse)]) + float32(cos)
+		for i, at := range e.places.row(p) {
+			row[i] = float32(2*row[i]) + at
 		}
 	}
 	for i := range e.layers {
@@ -154,6 +152,21 @@ func (e *Encoder) Read(ctx context.Context, text string) (r Reading, err error) 
 	}
 	r.Tokens = rounded(tokens)
 	return r, nil
+}
+
+// places returns what is added to a piece for each place in a text: sines of so many frequencies,
+// and cosines.
+func places(inverse []float32) rows {
+	n := len(inverse)
+	at := rows{maxPieces, 2 * n, make([]float32, maxPieces*2*n)}
+	for p := range at.n {
+		row := at.row(p)
+		for i, frequency := range inverse {
+			sin, cos := math.Sincos(float64(float32(p) * frequency))
+			row[i], row[n+i] = float32(sin), float32(cos)
+		}
+	}
+	return at
 }
 
 // toUnit scales a vector, whose length divides by 4, to length 1.
