@@ -44,14 +44,14 @@ var facts = []fact{
 		must:   true,
 	},
 	{
-		asked:   regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare|cheapest|dearest|(?:least|most) expensive|lowest price)\b`),
+		asked:   regexp.MustCompile(`(?i)\b(?:how much (?:is|are|does|do|did|will|would|for|to|extra|each)|what(?:'s| is| are)? the (?:price|cost|fare|charge|fee)s?(?: of| for)?|price|cost|costs|fare|cheapest|dearest|(?:least|most) expensive|lowest price)\b|\bhow much[\s?.!]*$`),
 		number:  regexp.MustCompile(`(?i)[£$€]\s?\d|\d[\d.,]*\s?(?:£|€|p\b|pence|pounds?|euros?|dollars?|crowns?|marks?)`),
 		words:   text.Set("free included half"),
 		phrases: []string{"no charge", "No charge", "no extra", "costs nothing", "cost nothing"},
 		called:  "price cost fee charge fare",
 	},
 	{
-		asked: regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon))\b`),
+		asked: regexp.MustCompile(`(?i)\b(?:when|what time|which days?|what days?|how (?:long|early|late|often|soon)|how much (?:notice|warning|time|longer|earlier|later))\b`),
 		words: text.Set(`second seconds minute minutes hour hours day days week weeks month months year years daily hourly once twice morning noon evening night
 			always never anytime one two three four five six seven eight nine ten eleven twelve after before until during every`),
 		phrases: []string{"any time"},
@@ -69,6 +69,9 @@ var facts = []fact{
 		phrases: []string{"any number", "Any number"},
 	},
 }
+
+// money is the kind of fact that a price is.
+var money = &facts[1]
 
 // factWanted returns what an answer to the question must hold, or nil, and the
 // words that ask for it. These need not be in the answer: "dogs travel free" says

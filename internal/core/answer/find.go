@@ -237,6 +237,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		}
 	}
 	byRank(found.Candidates)
+	ranked := slices.Clone(found.Candidates[:min(1, len(found.Candidates))])
 	if own == wide {
 		holdsMore(found.Candidates)
 	}
@@ -244,6 +245,7 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 	own.headingAsked(found.Candidates)
 	own.headingNamed(found.Candidates)
 	own.extremeFirst(found.Candidates)
+	own.pricedFirst(found.Candidates)
 	for _, c := range slices.Concat(found.Candidates[min(kept, len(found.Candidates)):], all[len(found.Candidates):]) {
 		if len(found.behind) < behind {
 			found.behind = append(found.behind, c.Hit)
@@ -257,6 +259,9 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 		found.Candidates[i].Features.Length = float64(wide.length) / 10
 	}
 	found.Likely = own.trust(found.Candidates, weights)
+	if i := slices.IndexFunc(found.Candidates, func(c Candidate) bool { return c.Same(ranked[0].Hit) }); i > 0 {
+		found.Likely = max(found.Likely, weights.Likely.of(&found.Candidates[i].Features)) // of three it is no matter which is first
+	}
 	if slices.ContainsFunc(found.Candidates[:min(choices, len(found.Candidates))], own.isHeading) {
 		found.Likely = max(found.Likely, likelyHeading)
 	}

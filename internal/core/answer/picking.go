@@ -111,6 +111,61 @@ func (w *weigher) itemAhead(c *Candidate, i int) int {
 	return best
 }
 
+// pricesOf returns those items of the price list at i that hold the most of what is asked about: of
+// "Screen, phone", "Battery, phone" and "Screen, tablet" the first and the last for a broken screen;
+// none if they all do, or none does.
+func (w *weigher) pricesOf(c *Candidate, i int) (items []int) {
+	if w.q.fact != nil && w.q.fact.called == "" {
+		return nil
+	}
+	from, to := c.pricesAround(i)
+	best := 0.0
+	for k := from; k < to; k++ {
+		holds := 0.0
+		for t, term := range w.q.terms {
+			holds += term.weight * c.sentences[k].held[t]
+		}
+		if holds > best {
+			best, items = holds, nil
+		}
+		if holds > 0 && holds == best {
+			items = append(items, k)
+		}
+	}
+	if len(items) == to-from || len(items) > mostRows {
+		return nil
+	}
+	return items
+}
+
+// pricesAround returns from where to where the items around i all name something and its price.
+func (c *Candidate) pricesAround(i int) (from, to int) {
+	isPrice := func(i int) bool {
+		said := c.Text[c.sentences[i].Start:c.sentences[i].End]
+		return labelledItem.MatchString(said) && money.in(said)
+	}
+	for from, to = i, i; from > 0 && isPrice(from-1); from-- {
+		continue
+	}
+	for to < len(c.sentences) && isPrice(to) {
+		to++
+	}
+	return from, to
+}
+
+// sayItems says some items of a list, and where they stand.
+func (c *Candidate) sayItems(items []int) (whole text.Span, said string) {
+	whole = text.Span{Start: c.sentences[items[0]].Start, End: c.sentences[items[len(items)-1]].End}
+	if len(items) == 1 {
+		return whole, ""
+	}
+	var lines []string
+	for _, k := range items {
+		lines = append(lines, c.Text[c.sentences[k].Start:c.sentences[k].End])
+	}
+	return whole, strings.Join(lines, "\n")
+}
+
 // onlyInRange returns the one of some sentences that holds the day of the week, or has the number in
 // its range, that is asked about; -1 if none does, or several.
 func (w *weigher) onlyInRange(c *Candidate, from, to int) int {

@@ -172,6 +172,28 @@ func joined(ix *knowledge.Index, asked string, a, b text.Term) string {
 	return ""
 }
 
+// particles are words that are written as one with the verb before them, or not: "pickup", "pick-up",
+// "picked up".
+var particles = []string{"up", "in", "out", "off", "on", "down", "back", "over", "away"}
+
+// withoutParticle returns the stem of what stands before the particle in a word that the knowledge
+// does not have, where it has that; "" for others.
+func withoutParticle(ix *knowledge.Index, t text.Term) string {
+	if ix.Knows(t.Stem) || !ix.Analyzer().English() {
+		return ""
+	}
+	for _, particle := range particles {
+		rest, is := strings.CutSuffix(strings.TrimSuffix(t.Word, "s"), particle)
+		if len(particle) == 2 && particle != "up" && text.English().Times(t.Word) > 0 {
+			continue // a cabin has nothing to do with a cab
+		}
+		if stem := ix.Analyzer().Stem(rest); is && len(rest) > 2 && ix.Knows(stem) {
+			return stem
+		}
+	}
+	return ""
+}
+
 func newTerm(ix *knowledge.Index, t text.Term, spellings []text.Spelling) term {
 	analyzer := ix.Analyzer()
 	added := term{Term: t}
@@ -186,6 +208,9 @@ func newTerm(ix *knowledge.Index, t text.Term, spellings []text.Spelling) term {
 	}
 	for _, alike := range analyzer.Alike(t.Stem) {
 		add(alike, worthOfAlike)
+	}
+	if stem := withoutParticle(ix, t); stem != "" {
+		add(stem, worthOfPhrase)
 	}
 	added.weight = ix.Weight(t)
 	return added

@@ -124,7 +124,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	first = w.thatPlaces(c, first, scores)
 	first = w.labelled(c, first)
 	gist := tells[0].Gist > 0 && !isRow(c.Text, sentences[first].Span)
-	if gist && w.telling == 1 {
+	if gist && w.telling == 1 && !(c.headsSeveral() && sentences[0].own == 0 && sentences[first].own > 0) {
 		first = 0 // one word that is the heading asks for what stands below it
 	}
 	first = w.ofExtremePrice(c, first)
@@ -145,6 +145,8 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 		return sentences[first].Span, ""
 	case w.itemAhead(c, first) >= 0:
 		return sentences[w.itemAhead(c, first)].Span, ""
+	case len(w.pricesOf(c, first)) > 0:
+		return c.sayItems(w.pricesOf(c, first))
 	case isItem(says(first)) && !isWhole(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {
@@ -197,6 +199,13 @@ const fewWords = 4
 
 // aStep is an item of a list that is counted.
 var aStep = regexp.MustCompile(`^- \(?(?:\d{1,2}|[a-z])[.)]`)
+
+// headsSeveral reports whether the heading of a passage names several things: "Booking and cancelling".
+func (c *Candidate) headsSeveral() bool {
+	return len(c.Trail) > 0 && severalThings.MatchString(c.Trail[len(c.Trail)-1])
+}
+
+var severalThings = regexp.MustCompile(`(?i)^[^?]*(?:,|&|/|\b(?:and|or)\b)[^?]*$`)
 
 // isBareReply reports whether a sentence only says yes or no to what stands above it.
 func isBareReply(sentence string) bool { return ends(sentence) && len(strings.Fields(sentence)) <= 2 }

@@ -66,6 +66,9 @@ func (w *wording) trust(candidates []Candidate, weights *Weights) (likely float6
 				c.Confidence = max(c.Confidence, namedRow*f.Best)
 			}
 		}
+		if i == 0 && w.tellsDay(c) && !slices.ContainsFunc(candidates[1:], func(o Candidate) bool { return o.Features.Lacking == 0 }) {
+			c.Confidence = max(c.Confidence, namedDay)
+		}
 		if i > 0 {
 			c.Confidence = min(c.Confidence, candidates[i-1].Confidence)
 		}
@@ -113,6 +116,22 @@ const otherRow = 0.6
 // telling words of the question, with the headings above, and the kind of fact that was asked
 // for: "how much is a van?" It is made of names and numbers, of which the checker knows little.
 const namedRow = 0.9
+
+// tellsDay reports whether what a candidate says is one line for the day of the week that is asked
+// about, with the kind of fact that is asked for, and it lacks nothing: "what time do you close on
+// Saturday?", and "Sat 10.00-16.00".
+func (w *weigher) tellsDay(c *Candidate) bool {
+	if len(w.q.days) == 0 || c.Features.Fact == 0 || c.Features.Lacking > 0 || !isItem(c.Text[c.Quote.Start:c.Quote.End]) {
+		return false
+	}
+	return slices.ContainsFunc(c.sentences, func(s sentence) bool {
+		return s.Span == c.Quote && slices.ContainsFunc(w.q.days, func(d day) bool { return s.held[d.term] >= wholly })
+	})
+}
+
+// namedDay is how far a line for the day that is asked about is trusted at least, if nothing else that
+// was found has all that the question has.
+const namedDay = 0.75
 
 // farAhead bounds how far one is ahead.
 const farAhead = 10

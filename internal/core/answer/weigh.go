@@ -2,6 +2,7 @@ package answer
 
 import (
 	"math"
+	"regexp"
 	"runtime"
 	"slices"
 	"strings"
@@ -382,6 +383,34 @@ func (w *weigher) headingNamed(candidates []Candidate) {
 				toFront(candidates, i)
 				return
 			}
+		}
+	}
+}
+
+// How a text says what is paid, and how it speaks of paying.
+var (
+	inMoney  = regexp.MustCompile(`[£$€]\s?\d|\d\s?[£€]|\d[.,]\d\d\b`)
+	ofPaying = regexp.MustCompile(`(?i)\b(?:pay|pays|paid|price[sd]?|costs?|charged?|charges|fees?|free|nothing|included?|deposit)\b`)
+)
+
+// saysLittle is how sure the checker must be at least of what tells a price.
+const saysLittle = 0.1
+
+// pricedFirst puts a candidate that tells a price before the first, where that is asked for and the
+// first does not speak of paying, nor holds more of the question: "how much is a morning for a baby?"
+// is not answered by "New children come for two short mornings".
+func (w *weigher) pricedFirst(candidates []Candidate) {
+	if w.q.fact != money || len(candidates) == 0 {
+		return
+	}
+	first := candidates[0]
+	if said := first.Quoted(); inMoney.MatchString(said) || ofPaying.MatchString(said) {
+		return
+	}
+	for i := 1; i < min(choices, len(candidates)); i++ {
+		if c := candidates[i]; c.Sure >= saysLittle && c.Coverage > 0 && c.Coverage >= first.Coverage && inMoney.MatchString(c.Quoted()) {
+			toFront(candidates, i)
+			return
 		}
 	}
 }
