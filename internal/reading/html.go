@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/PuerkitoBio/goquery"
 	"github.com/andybalholm/cascadia"
@@ -22,8 +24,8 @@ var (
 	links    = cascadia.MustCompile("a[href]")
 	headings = cascadia.MustCompile("h1, h2, h3, h4, h5, h6")
 	named    = cascadia.MustCompile("div[class], div[id], ul[class], ol[class], dl[class], table[class], p[class], span[class], a[class], section[class], td[class]")
-	holders  = cascadia.MustCompile("p, div, td, main, section, body")
-	runs     = cascadia.MustCompile("ul, ol, dl, div, p, td, main, article, body, section")
+	holders  = cascadia.MustCompile("p, div, header, td, main, section, body")
+	runs     = cascadia.MustCompile("ul, ol, dl, div, header, p, td, main, article, body, section")
 )
 
 func readHTML(f *file) (knowledge.Document, error) {
@@ -128,9 +130,14 @@ func (o *outline) html(n *html.Node, depth int) {
 			o.heading(inline, title)
 			return
 		}
-		if title := boldFirst(n); title != nil {
-			o.heading(inline, words(title))
-			n.RemoveChild(title)
+		if title := o.boldFirst(n); title != nil {
+			o.heading(inline, strings.TrimSuffix(words(title), ":"))
+			if !goesOnBehind(title) {
+				n.RemoveChild(title)
+			}
+			if !strings.HasSuffix(words(title), "?") || boldBegins(nextElement(n)) != nil {
+				defer o.leave(inline) // what comes next says what it is about itself
+			}
 		}
 		if lines := brokenLines(n); areEntries(lines) || areLabelled(lines) {
 			o.lines(lines)
@@ -289,9 +296,39 @@ func boldOnly(n *html.Node) string {
 	return ""
 }
 
-// boldFirst returns the bold words on a line of their own with which a paragraph begins, nil if
-// it does not.
-func boldFirst(n *html.Node) *html.Node {
+// boldFirst returns the bold words that head the paragraph which begins with them: they stand on a
+// line of their own, ask something ("Is it cold? Rather."), or have a colon behind them, as those of a
+// paragraph beside it have ("Dogs: on a lead."). It returns nil if there are none.
+func (o *outline) boldFirst(n *html.Node) *html.Node {
+	first := boldBegins(n)
+	if first == nil {
+		return nil
+	}
+	title := words(first)
+	next := first.NextSibling
+	for next != nil && next.Type == html.TextNode && strings.TrimSpace(next.Data) == "" {
+		next = next.NextSibling
+	}
+	switch {
+	case next == nil || len(strings.Fields(title)) > longestBold:
+		return nil
+	case next.Type == html.ElementNode && next.Data == "br" && isTitle(title), strings.HasSuffix(title, "?"):
+		return first
+	case hasColon(first) && (hasColon(boldBegins(nextElement(n))) || o.labelled != nil && o.labelled == elementBefore(n)):
+		o.labelled = n
+		if next.Type == html.TextNode && !goesOnBehind(first) {
+			next.Data = strings.TrimPrefix(strings.TrimLeft(next.Data, " \n"), ":")
+		}
+		return first
+	}
+	return nil
+}
+
+// boldBegins returns the bold words with which a paragraph begins, nil if it does not.
+func boldBegins(n *html.Node) *html.Node {
+	if n == nil || n.Data != "p" && n.Data != "div" {
+		return nil
+	}
 	first := n.FirstChild
 	for first != nil && first.Type == html.TextNode && strings.TrimSpace(first.Data) == "" {
 		first = first.NextSibling
@@ -299,14 +336,43 @@ func boldFirst(n *html.Node) *html.Node {
 	if first == nil || first.Type != html.ElementNode || first.Data != "b" && first.Data != "strong" {
 		return nil
 	}
-	next := first.NextSibling
-	for next != nil && next.Type == html.TextNode && strings.TrimSpace(next.Data) == "" {
-		next = next.NextSibling
-	}
-	if next == nil || next.Type != html.ElementNode || next.Data != "br" || !isTitle(words(first)) {
-		return nil
-	}
 	return first
+}
+
+// hasColon reports whether a few words end with a colon, or have one behind them.
+func hasColon(label *html.Node) bool {
+	if label == nil {
+		return false
+	}
+	said := words(label)
+	behind := label.NextSibling
+	return len(strings.Fields(said)) <= longestTerm && (strings.HasSuffix(said, ":") ||
+		behind != nil && behind.Type == html.TextNode && strings.HasPrefix(strings.TrimSpace(behind.Data), ":"))
+}
+
+// goesOnBehind reports whether the sentence that begins with a few words goes on behind their colon:
+// "Dogs: on a lead". Then they belong to it.
+func goesOnBehind(label *html.Node) bool {
+	behind := label.NextSibling
+	if behind == nil || behind.Type != html.TextNode {
+		return false
+	}
+	r, _ := utf8.DecodeRuneInString(strings.TrimLeft(behind.Data, " \n\t:"))
+	return unicode.IsLower(r)
+}
+
+func nextElement(n *html.Node) *html.Node {
+	for n = n.NextSibling; n != nil && n.Type != html.ElementNode; n = n.NextSibling {
+		continue
+	}
+	return n
+}
+
+func elementBefore(n *html.Node) *html.Node {
+	for n = n.PrevSibling; n != nil && n.Type != html.ElementNode; n = n.PrevSibling {
+		continue
+	}
+	return n
 }
 
 // isTitle reports whether bold words read as a heading.

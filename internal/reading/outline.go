@@ -6,6 +6,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"golang.org/x/net/html"
+
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
 )
@@ -18,6 +20,8 @@ type outline struct {
 	body     strings.Builder
 	lead     string // a term whose description follows
 	terms    bool   // the terms of the list that is read are headings
+
+	labelled *html.Node // the last paragraph that bold words with a colon head
 }
 
 func (o *outline) heading(level int, title string) {

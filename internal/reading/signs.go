@@ -11,13 +11,20 @@ import (
 )
 
 // signs are what names of classes say of blocks that lead elsewhere.
-var signs = regexp.MustCompile(`(?i)(?:^|[\s_-])(?:nav(?:bar|header|footer|igation|list)?|toc|table-of-contents|breadcrumbs?|pager|pagination|prev-?next|skip-?link|headerlink|related)(?:$|[\s_-])`)
+var signs = regexp.MustCompile(`(?i)(?:^|[\s_-])(?:nav(?:bar|header|footer|igation|list)?|menu(?:bar)?|toc|table-of-contents|breadcrumbs?|pager|pagination|prev-?next|skip-?link|headerlink|related)(?:$|[\s_-])`)
+
+// consent is what names of classes say of blocks that ask whether a page may keep cookies.
+var consent = regexp.MustCompile(`(?i)(?:^|[\s_-])(?:cookies?|consent|gdpr)(?:$|[\s_-])`)
 
 // onward are the links by which one leafs through a manual.
 var onward = regexp.MustCompile(`(?i)^\W*(?:prev(?:ious)?|next|home|up|back)\W*$`)
 
-// shortSign is how many words a block for leafing has at most.
-const shortSign = 40
+// shortSign is how many words a block for leafing has at most, and shortConsent one that asks for
+// consent: a page about cookies has more.
+const (
+	shortSign    = 40
+	shortConsent = 120
+)
 
 // removeSigns removes what only leads elsewhere: lists and runs of links, such as
 // a table of contents, links for leafing and back to the top.
@@ -25,6 +32,10 @@ func removeSigns(page *goquery.Document) {
 	linked := linkedIn(page)
 	page.FindMatcher(named).Each(func(_ int, s *goquery.Selection) {
 		name := s.AttrOr("class", "") + " " + s.AttrOr("id", "")
+		if consent.MatchString(name) && len(plainWords(s.Nodes[0], shortConsent)) < shortConsent {
+			s.Remove()
+			return
+		}
 		if signs.MatchString(name) && s.FindMatcher(headings).Length() == 0 {
 			n := s.Nodes[0]
 			if len(plainWords(n, shortSign)) < shortSign && linked[n] > 0 || linked.only(n) || linked[n]*2 >= lengthOf(n, 2*linked[n]) {

@@ -5,6 +5,8 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
+	"strings"
+	"unicode/utf8"
 
 	"urgentparrot.example/internal/core/knowledge"
 	"urgentparrot.example/internal/core/text"
@@ -22,9 +24,9 @@ type amount struct {
 	measure text.Unit // what it is measured in, zero where it counts
 }
 
-// How somebody's age is said. The last form says so only at the end of what is said.
+// How somebody's age is said. The last form says so only at the end of what is said, or before a question.
 var (
-	anAge  = regexp.MustCompile(`(?i)\b(\d{1,3})[\s-]*(?:(?:years?|yrs?)[\s-]*(?:olds?\b|of age\b)|y/?o\b|yrs?\b)|\baged?\s+(\d{1,3})\b|\((\d{1,2})\)|\b(?:i'?m|i am|he'?s|she'?s|is|are|turned|turns|just)\s+(\d{1,2})(?:\s+and\b|\s*(?:[,.;:!?]|$))`)
+	anAge  = regexp.MustCompile(`(?i)\b(\d{1,3})[\s-]*(?:(?:years?|yrs?)[\s-]*(?:olds?\b|of age\b)|y/?o\b|yrs?\b)|\baged?\s+(\d{1,3})\b|\((\d{1,2})\)|\b(?:i'?m|i am|he'?s|she'?s|is|are|turned|turns|just)\s+(\d{1,2})(?:\s+(?:and|but|so|do|does|can|could|may|must|will|would|should|what|how|is)\b|\s*(?:[,.;:!?]|$))`)
 	oldAge = text.Set("year years yr yrs old olds age aged yo")
 	people = text.Set("adult adults age aged baby babies boy boys child children girl girls infant infants junior juniors kid kids old older passenger passengers people person persons pupil pupils senior seniors student students teen teenager teenagers toddler toddlers years young younger youth youths")
 )
@@ -74,6 +76,9 @@ func isFraction(s string, at text.Span) bool {
 
 func isPeople(w text.Word) bool { return people[w.Folded] }
 
+// ofNoCharge are the words that say of an age what it pays.
+var ofNoCharge = text.Set("free half nothing")
+
 // nearRange is how far from a range what it counts may stand, in bytes.
 const nearRange = 24
 
@@ -88,6 +93,9 @@ func (w *weigher) inRange(held []float64, content string, worth float64) {
 	for _, r := range text.Ranges(content) {
 		before, behind := text.Words(content[max(0, r.Start-nearRange):r.Start]), text.Words(content[r.End:min(len(content), r.End+nearRange)])
 		before = before[max(0, len(before)-2):]
+		if len(behind) > 0 && ofNoCharge[behind[0].Folded] {
+			behind = behind[1:] // "under 5 free"
+		}
 		ofAges := len(before)+len(behind) == 0 || slices.ContainsFunc(before, isPeople) || slices.ContainsFunc(text.Words(content[r.Start:r.End]), isPeople)
 		for _, a := range w.q.counted {
 			counts := func(word text.Word) bool { return w.counts(a, word) }
@@ -129,11 +137,17 @@ func (w *weigher) counts(a amount, word text.Word) bool {
 	return slices.Contains(a.units, w.analyzer.Stem(word.Folded)) || is && unit == a.measure
 }
 
+// isPriceAt reports whether a number is what something costs.
+func isPriceAt(s string, at int) bool {
+	before, _ := utf8.DecodeLastRuneInString(s[:at])
+	return strings.ContainsRune("£$€", before)
+}
+
 // otherMeasures notes which numbers of the question a text names only of something else: ten
-// nights are not "10 kg".
+// nights are not "10 kg", nor is a child of 4 "£4".
 func (w *weigher) otherMeasures(held []float64, content string) {
 	for _, a := range w.q.counted {
-		if len(a.units) == 0 && a.measure == (text.Unit{}) || held[a.term] == 0 {
+		if len(a.units) == 0 && a.measure == (text.Unit{}) && !a.age || held[a.term] == 0 {
 			continue
 		}
 		said, other := 0, 0
@@ -142,7 +156,13 @@ func (w *weigher) otherMeasures(held []float64, content string) {
 			if word.Folded != strconv.Itoa(a.n) {
 				continue
 			}
-			said++
+			if said++; isPriceAt(content, word.Start) {
+				other++
+				continue
+			}
+			if a.age {
+				continue
+			}
 			next := i + 1
 			for next < len(words) && (words[next].Folded == "to" || isNumber(words[next].Folded)) {
 				next++ // "10 to 25 kg"
@@ -173,11 +193,18 @@ func (w *weigher) onFeasts(held []float64, content string, worth float64) {
 	}
 }
 
+// otherDay is how well a text holds a day of the week that names others: "Saturdays only" says
+// something of Sunday.
+const otherDay = 0.3
+
 // onDays notes which days of the week that the question names a text holds, which names these.
 func (w *weigher) onDays(held []float64, days text.Weekdays, worth float64) {
 	for _, d := range w.q.days {
-		if days.Has(d.weekday) {
+		switch {
+		case days.Has(d.weekday):
 			held[d.term] = max(held[d.term], worth)
+		case days != 0:
+			held[d.term] = max(held[d.term], otherDay*worth)
 		}
 	}
 }

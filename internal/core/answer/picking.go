@@ -121,9 +121,13 @@ func (w *weigher) pricesOf(c *Candidate, i int) (items []int) {
 	from, to := c.pricesAround(i)
 	best := 0.0
 	for k := from; k < to; k++ {
-		holds := 0.0
+		holds, itself := 0.0, false // by another word alone none is picked: "toddlers" are not all "children"
 		for t, term := range w.q.terms {
 			holds += term.weight * c.sentences[k].held[t]
+			itself = itself || !term.Light && c.sentences[k].held[t] >= wholly
+		}
+		if !itself {
+			continue
 		}
 		if holds > best {
 			best, items = holds, nil
@@ -142,7 +146,7 @@ func (w *weigher) pricesOf(c *Candidate, i int) (items []int) {
 func (c *Candidate) pricesAround(i int) (from, to int) {
 	isPrice := func(i int) bool {
 		said := c.Text[c.sentences[i].Start:c.sentences[i].End]
-		return labelledItem.MatchString(said) && money.in(said)
+		return isItem(said) && !ends(said) && money.in(said)
 	}
 	for from, to = i, i; from > 0 && isPrice(from-1); from-- {
 		continue
@@ -203,15 +207,17 @@ func (w *weigher) exactly(says func(i int) string, first, last int) (int, int) {
 
 // thatNames returns the sentence that holds, with the headings above, all that was asked about, in
 // place of one that lacks what the question names ("are you open on Saturdays?"), or lacks what it
-// brings up in a word that the knowledge has only others for ("do you ship to France?").
+// brings up in a word that the knowledge has only others for ("do you ship to France?"), or lacks the
+// one thing that it asks about and is not likely to answer ("can I get a massage?").
 func (w *weigher) thatNames(c *Candidate, first int, scores []float64) int {
 	least := 0.0
+	unsure := w.telling == 1 && c.sentences[first].own == 0 && c.sentences[first].judged && c.sentences[first].sure < 0
 	for i, t := range w.q.terms {
-		if t.Light || c.heads[i] > 0 || c.sentences[first].held[i] > 0 {
+		if t.Light || c.heads[i] > 0 || c.sentences[first].held[i] > otherDay {
 			continue
 		}
 		switch {
-		case w.isNamed(t):
+		case w.isNamed(t), unsure:
 			least = wholly
 		case !w.ix.Knows(t.Stem):
 			least = max(least, worthOfAlike)
@@ -272,6 +278,28 @@ func (w *weigher) belowHeading(c *Candidate, first int) int {
 		}
 	}
 	return first
+}
+
+// shortLine is how many words a line has at most that speaks of one day and of nothing else.
+const shortLine = 8
+
+// ofAnyDay returns the sentence that tells the most, and holds as much with the headings, in place of
+// one that speaks of one day of the year, and the question does not: "Open on Easter Monday."
+func (w *weigher) ofAnyDay(c *Candidate, first int, scores []float64) int {
+	ofOne := func(s sentence) bool {
+		said := c.Text[s.Start:s.End]
+		return len(strings.Fields(said)) <= shortLine && (text.IsOneDay(said) || len(text.Feasts(said)) > 0)
+	}
+	if len(w.q.feasts) > 0 || text.IsOneDay(w.q.mended) || !ofOne(c.sentences[first]) {
+		return first
+	}
+	best := first
+	for i, s := range c.sentences {
+		if !ofOne(s) && s.together >= c.sentences[first].together && (best == first || scores[i] > scores[best]) {
+			best = i
+		}
+	}
+	return best
 }
 
 // isNamed reports whether the knowledge writes a term as a name.

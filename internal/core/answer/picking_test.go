@@ -76,6 +76,39 @@ func TestTheLineForADayIsTrusted(t *testing.T) {
 	}
 }
 
+// What holds of one day of the year is not said of others, nor one day of the week of another, though
+// a line that names others says something of it. Of what has a place and what has none both are said.
+func TestWhatHoldsOfOneDayIsNotSaidOfOthers(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Mill", "Opening times"}, Text: "- May to August\n- Wednesday to Sunday, 10.00 to 17.00\n- September to April\n- Saturday and Sunday, 11.00 to 15.00\n\nLast grinding an hour before closing. Open on Easter Monday."},
+		{Trail: []string{"Mill", "Things you carry"}, Text: "Coats and bags larger than a loaf go on the hooks. There is no place for trunks. Umbrellas are lent at the door."},
+		{Trail: []string{"Mill", "Parties"}, Text: "Children bake bread on their birthday, £95 for eight, Saturdays only. The barn can be hired for weddings."},
+		{Trail: []string{"Mill", "In the yard"}, Text: "Aprons can be hired for £1. The pump is for washing hands. Barrows stay in the shed. Blessings of the dough are given by Mother Oda, by appointment."},
+	}}.Passages())
+	hours := "- May to August\n- Wednesday to Sunday, 10.00 to 17.00\n- September to April\n- Saturday and Sunday, 11.00 to 15.00"
+	areAnswered(t, f, plainly, map[string]string{
+		"when are you open":                             hours,
+		"are you open on mondays":                       hours,
+		"are you open on easter monday?":                "Open on Easter Monday.",
+		"can we have a birthday on a sunday":            "Children bake bread on their birthday, £95 for eight, Saturdays only.",
+		"can i get a blessing":                          "Blessings of the dough are given by Mother Oda, by appointment.",
+		"is there somewhere to put my bags and a trunk": "Coats and bags larger than a loaf go on the hooks. There is no place for trunks.",
+	})
+}
+
+// An age is one before a question too.
+func TestAnAgeIsSaidBeforeAQuestion(t *testing.T) {
+	f := finder(t, knowledge.Document{Sections: []knowledge.Section{
+		{Trail: []string{"Mill", "Tickets"}, Text: "- Adults £6\n- Seniors (over 65) £4\n- Children 5 to 15 £3\n- Under 5 free"},
+		{Trail: []string{"Mill", "Opening times"}, Text: "The mill is open from ten until five."},
+	}}.Passages())
+	areAnswered(t, f, plainly, map[string]string{
+		"my mum is 71 what does she pay for a ticket": "Seniors (over 65) £4",
+		"im 67 do i get a cheaper ticket":             "Seniors (over 65) £4",
+		"my son is 4 does he need a ticket":           "Under 5 free",
+	})
+}
+
 // A verb and its particle may be written as one word, by the customer only.
 func TestAParticleMayBeWrittenWithItsVerb(t *testing.T) {
 	f := finder(t, tailor.Passages())

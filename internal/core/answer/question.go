@@ -41,13 +41,21 @@ type day struct {
 	weekday time.Weekday
 }
 
+// isDay reports whether a term is the name of a day of the week: no other holds it.
+func (q *question) isDay(term int) bool {
+	_, named := text.Weekday(q.terms[term].Word)
+	return named && slices.ContainsFunc(q.days, func(d day) bool { return d.term == term })
+}
+
 // on notes the days of the week that an English question names; zero: nobody knows what day it is.
 func (q *question) on(ix *knowledge.Index, now time.Time) {
 	if q.days = nil; !ix.Analyzer().English() {
 		return
 	}
+	named := text.DaysIn(q.mended) // "Easter Monday" is none
 	for i, t := range q.terms {
 		weekday, is := text.Weekday(t.Word)
+		is = is && named.Has(weekday)
 		if !is && !now.IsZero() {
 			switch t.Word {
 			case "today", "tonight":

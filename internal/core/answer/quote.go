@@ -120,6 +120,7 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 	}
 	first = w.thatNames(c, first, scores)
 	first = w.belowHeading(c, first)
+	first = w.ofAnyDay(c, first, scores)
 	first = w.thatAllows(c, first, scores)
 	first = w.thatPlaces(c, first, scores)
 	first = w.labelled(c, first)
@@ -162,6 +163,8 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 			switch {
 			case on && (strings.HasSuffix(says(last), ":") || strings.HasSuffix(says(last), "?") || isBareReply(says(last))):
 				last++ // such as the command that is to be used, or what follows on "Yes." or "Lost your card?"
+			case back && last == first && together(first) && w.q.where && denies.MatchString(says(first)) && sentences[first-1].own > 0 && sentences[first-1].own >= sentences[first].own:
+				first-- // what has no place is said after what has
 			case on && together(last+1) && (gist && w.q.what || w.q.where && last == first && denies.MatchString(says(first))):
 				last++ // what something is takes more than a sentence, and where it is not says half
 			case back && (leansBack(says(first)) || goesOn(says(first)) && !ends(says(first-1))):

@@ -102,6 +102,9 @@ func (w *weigher) prepare(meant string) {
 		best := 0.0
 		for _, a := range t.want {
 			best = max(best, a.Worth*w.ix.Rarity(a.Stem))
+			if w.q.isDay(i) {
+				continue // onDays holds it
+			}
 			of := sought[a.Stem]
 			of.seeks = append(of.seeks, seek{i, a.Worth})
 			sought[a.Stem] = of

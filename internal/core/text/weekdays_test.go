@@ -16,6 +16,12 @@ func TestTextsHoldDaysOfTheWeek(t *testing.T) {
 		"Closed on Wednesdays":                   "...x...",
 		"Sat 8:00-12:30":                         "......x",
 		"every day from 7am":                     "xxxxxxx",
+		"weekdays from 6:30, weekends from 8":    "xxxxxxx",
+		"on working days":                        ".xxxxx.",
+		"at weekends":                            "x.....x",
+		"Open on Easter Monday and Good Friday.": ".......",
+		"the first Sunday of the month":          "x......",
+		"in a week":                              ".......",
 		"We sat in the sun and wed in the month": ".......",
 		"":                                       ".......",
 	} {
@@ -23,6 +29,11 @@ func TestTextsHoldDaysOfTheWeek(t *testing.T) {
 			if got, want := DaysIn(said).Has(day), holds[day] == 'x'; got != want {
 				t.Errorf("%q holds %s: %v", said, day, got)
 			}
+		}
+	}
+	for said, one := range map[string]bool{"open on Easter Monday": true, "bank holiday mondays": true, "on Mondays": false, "at Easter": false} {
+		if IsOneDay(said) != one {
+			t.Errorf("%q speaks of one day of the year: %v", said, !one)
 		}
 	}
 	for word, want := range map[string]time.Weekday{"mondays": time.Monday, "wednesday": time.Wednesday, "sun": -1, "monday-ish": -1, "sundae": -1} {
