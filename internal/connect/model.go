@@ -37,11 +37,17 @@ const (
 	mostWait      = 2 * time.Second // that is asked for before another try
 )
 
+// modelPath is where many servers of models have what they do.
+const modelPath = "/v1"
+
 // Models returns the names of the models that a server has, by the call that such servers
 // share: GET /models, answered with data, a list of objects with id.
 func (e Endpoint) Models(ctx context.Context) (names []string, err error) {
 	var answer struct{ Data []struct{ ID string } }
 	if err := e.call(ctx, http.MethodGet, "/models", "", nil, &answer); err != nil {
+		if address := strings.TrimRight(e.Address, "/"); errors.Is(err, errNotThere) && !strings.HasSuffix(address, modelPath) {
+			return nil, fmt.Errorf("%w at %s/models; many servers have their models below %s: try %s%s", errNotThere, address, modelPath, address, modelPath)
+		}
 		return nil, err
 	}
 	for _, m := range answer.Data[:min(len(answer.Data), mostModels)] {

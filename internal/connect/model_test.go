@@ -139,3 +139,30 @@ func TestAModelServerIsMetHalfWay(t *testing.T) {
 		t.Errorf("a refusal: %v", err)
 	}
 }
+
+// Who leaves out the last part of a model server's address is told what many have there.
+func TestTheModelsAreBelowTheAddress(t *testing.T) {
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/desk/v1/models" {
+			http.NotFound(w, r)
+			return
+		}
+		pieces := `{"data":[{"id":"small"},{"id":""},{"id":"large"}]}`
+		_, _ = w.Write([]byte(pieces))
+	}))
+	t.Cleanup(server.Close)
+	at := func(path string) Endpoint {
+		return Endpoint{Title: "the desk", Address: server.URL + path, Client: server.Client(), Clock: clock.Real{}}
+	}
+	for _, path := range []string{"/desk", "/desk/"} {
+		if _, err := at(path).Models(t.Context()); !errors.Is(err, outbound.ErrRefused) || !strings.Contains(err.Error(), "try "+server.URL+"/desk/v1") {
+			t.Errorf("at %s: %v", path, err)
+		}
+	}
+	if _, err := at("/elsewhere/v1").Models(t.Context()); err == nil || strings.Contains(err.Error(), "try") {
+		t.Errorf("at an address that ends so already: %v", err)
+	}
+	if names, err := at("/desk/v1").Models(t.Context()); err != nil || strings.Join(names, " ") != "large small" {
+		t.Errorf("the models are %q, %v", names, err)
+	}
+}

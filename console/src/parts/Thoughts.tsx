@@ -36,7 +36,8 @@ function Thought({ thought: th }: { thought: Schemas["Thought"] }) {
         {th.reply && (
           <span className="ml-auto text-sm text-soft tabular-nums">
             {th.reply.in.toLocaleString()} tokens read, {th.reply.out.toLocaleString()} written
-            {!th.reply.counted && " (estimated)"}, {th.reply.took} ms, {(th.cost / 1e6).toFixed(5)}
+            {!th.reply.counted && " (estimated)"}, {th.reply.took} ms
+            {th.cost > 0 && ", " + (th.cost / 1e6).toFixed(5)}
           </span>
         )}
       </p>

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"reflect"
+	"slices"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -84,6 +86,52 @@ func TestWhatWasFoundByWordsAloneIsNotKept(t *testing.T) {
 	wanted = nil
 	if c := f.Find(t.Context(), Whole("taking a bike along"), "").Candidates; len(wanted) != 0 || len(c) == 0 || c[0].Meaning == 0 {
 		t.Errorf("wanted is %q, found is %+v", wanted, c)
+	}
+}
+
+// What is compared ahead is what is compared when it is asked for, and is remembered until the index
+// changes; a text that is asked for by many at once means the same to all.
+func TestComparingAheadComparesTheSame(t *testing.T) {
+	f := finder(t, pier.Passages())
+	e, err := encoder.Shared()
+	if err != nil {
+		t.Fatal(err)
+	}
+	const asked = "can i take my bike on the boat"
+	examples := []string{"May bicycles come aboard?", "What does a bicycle cost?", "Is the captain married?", ""}
+	want := f.Likenesses(t.Context(), asked, examples)
+	f.Lately, f.Vectors = &Lately{}, NewVectors(e)
+	compared := f.Ahead(t.Context(), []Comparison{{asked, examples}, {"dogs?", examples[:1]}, {"x", nil}})
+	var asking sync.WaitGroup
+	for range 4 {
+		asking.Go(func() {
+			if got := f.Likenesses(t.Context(), asked, examples); !slices.Equal(got, want) {
+				t.Errorf("beside it they are alike by %v, want %v", got, want)
+			}
+		})
+	}
+	asking.Wait()
+	compared()
+	if like, ok := f.Lately.likeness(f.Index, asked, examples[1]); !ok || like != want[1] {
+		t.Errorf("remembered is %v, %v; want %v", like, ok, want[1])
+	}
+	if like, ok := f.Lately.likeness(f.Index.Change(nil, nil), asked, examples[1]); ok {
+		t.Errorf("of another index %v is remembered", like)
+	}
+	long := strings.Repeat("and my bike ", 40)
+	if f.Likenesses(t.Context(), long, examples); len(long) > shortEnough {
+		if _, ok := f.Lately.likeness(f.Index, long, examples[1]); ok {
+			t.Error("a long text is remembered")
+		}
+	}
+	// Without time nothing is remembered, and with time it is made after all.
+	ended, cancel := context.WithCancel(t.Context())
+	cancel()
+	if like := f.Likenesses(ended, "tandems", examples[:1]); like[0].Meaning != 0 {
+		t.Errorf("without time they are alike by %v", like)
+	}
+	if like := f.Likenesses(t.Context(), "tandems", examples[:1]); like[0].Meaning == 0 {
+		t.Error("what could not be made in time is never made")
 	}
 }
 

@@ -20,7 +20,7 @@ const kinds: { kind: string; title: string; about: string; text: string }[] = [
     kind: "model",
     title: "Model server",
     about: "A language model that the bots think with. They stay as careful as without one.",
-    text: 'connection: model\ntitle: Model server\nkind: model\naddress: http://127.0.0.1:8080/v1\nmodel: ""\n',
+    text: 'connection: model-server\ntitle: Model server\nkind: model\naddress: http://127.0.0.1:8080/v1\nmodel: ""\n',
   },
   {
     kind: "http",
@@ -38,7 +38,7 @@ const kinds: { kind: string; title: string; about: string; text: string }[] = [
     kind: "mcp",
     title: "MCP server",
     about: "A server of tools, by the Model Context Protocol.",
-    text: "connection: tools\ntitle: Tool server\nkind: mcp\naddress: https://tools.example.org/mcp\n",
+    text: "connection: tool-server\ntitle: Tool server\nkind: mcp\naddress: https://tools.example.org/mcp\n",
   },
   {
     kind: "smtp",
