@@ -245,6 +245,7 @@ func TestEveryKindOfFileIsRead(t *testing.T) {
 		{"capitals.txt", []byte("OPENING HOURS\nWe open at nine.\nSKATES\nA pair costs £7.\nBring socks.\n"), []string{"OPENING HOURS|We open at nine.", "SKATES|A pair costs £7. Bring socks."}},
 		{"numbers.txt", []byte("1. Opening hours\nWe open at nine.\n2. Skates\nA pair costs £7.\n"), []string{"Opening hours|We open at nine.", "Skates|A pair costs £7."}},
 		{"colons.txt", []byte("Opening hours:\nMon-Fri 9am-5pm\nSat 10am-2pm\n\nSkates:\nA pair costs £7 a day, with a deposit.\n"), []string{"Opening hours|- Mon-Fri 9am-5pm\n- Sat 10am-2pm", "Skates|A pair costs £7 a day, with a deposit."}},
+		{"lists.txt", []byte("ICE HALL\n\nRooms\nGreat rink - 200\nSmall rink - 40\n\nBooking\n1. Ring us.\n2. Pay.\n\nEvenings\nMondays: curling, 7 pm\nTuesdays: dancing, 8 pm\n\nRules\nNo fires on the ice.\nNo dogs.\n"), []string{"Rooms|- Great rink - 200\n- Small rink - 40", "Booking|- 1. Ring us.\n- 2. Pay.", "Evenings|- Mondays: curling, 7 pm\n- Tuesdays: dancing, 8 pm", "Rules|No fires on the ice. No dogs."}},
 		{"semicolons.csv", []byte("\ufeffid;Question;Answer\n1;Are there skates?;Yes, and sledges."), []string{"Are there skates?|Yes, and sledges."}},
 		{"latin.csv", []byte("question,answer\nIs there a caf\xe9?,Yes: the caf\xe9 at the pier."), []string{"Is there a café?|Yes: the café at the pier."}},
 		{"wide.txt", []byte("\xff\xfeI\x00c\x00e\x00 \x00i\x00s\x00 \x00t\x00h\x00i\x00n\x00.\x00"), []string{"Ice is thin."}},

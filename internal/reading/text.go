@@ -2,6 +2,7 @@ package reading
 
 import (
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -100,7 +101,7 @@ func headedBlocks(blocks []block) (parted []block) {
 				n++
 			}
 		}
-		return n >= 2 && 2*n > several // it is how the text is set, and not where a line happens to be broken
+		return n >= 2 && 2*n >= several // it is how the text is set, and not where a line happens to be broken
 	}
 	above, colons := mayBe((*block).isHeaded), mayBe((*block).isTold)
 	before := ""
@@ -167,10 +168,10 @@ func isNext(section, before string) bool {
 }
 
 // aTimeOrPrice is what the lines below a heading hold that are hours or prices.
-var aTimeOrPrice = regexp.MustCompile(`\d[.:]\d\d|\d\s*[-–]\s*\d|[£$€]`)
+var aTimeOrPrice = regexp.MustCompile(`(?i)\d[.:]\d\d|\d\s*[-–]\s*\d|[£$€]|\d\s?[ap]\.?m\b`)
 
 // isHeaded reports whether a block may begin with a heading: a short line that ends no sentence,
-// above one that begins a longer one, or above hours or prices.
+// above one that begins a longer one, or above hours or prices, or a list.
 func (b *block) isHeaded() bool {
 	if len(b.lines) < 2 {
 		return false
@@ -179,9 +180,17 @@ func (b *block) isHeaded() bool {
 	short := utf8.RuneCountInString(title) <= longestTitle && len(strings.Fields(title)) <= 10
 	told := func() bool { from, to := labelledAmong(b.lines); return from == 1 && to > from }
 	hours := len(b.lines) > 2 && !digits.MatchString(title) && aTimeOrPrice.MatchString(below) && (areEntries(b.lines) || told())
-	prose := hours || strings.HasSuffix(title, "?") || len(below) > len(title) && (len(below) > 40 || strings.HasSuffix(below, "."))
-	return short && prose && startsWith.MatchString(title) && startsWith.MatchString(below) && !strings.ContainsAny(title[len(title)-1:], ".,;:!") &&
-		!marked.MatchString(title) && !marked.MatchString(below) && !underline.MatchString(below) && !asks.MatchString(title) && !numbered.MatchString(title)
+	listed := len(b.lines) > 2 && (all(b.lines[1:], marked.MatchString) || areEntries(b.lines) && all(b.lines[1:], dashed.MatchString))
+	prose := hours || listed || strings.HasSuffix(title, "?") || len(below) > len(title) && (len(below) > 40 || strings.HasSuffix(below, "."))
+	return short && prose && startsWith.MatchString(title) && (listed || startsWith.MatchString(below)) && !strings.ContainsAny(title[len(title)-1:], ".,;:!") &&
+		!marked.MatchString(title) && (listed || !marked.MatchString(below)) && !underline.MatchString(below) && !asks.MatchString(title) && !numbered.MatchString(title)
+}
+
+// dashed is a line that says first what it is about, with a dash behind it: "Small room - 16".
+var dashed = regexp.MustCompile(`^\p{Lu}[^.;?!]{1,40}? [-–—] \S`)
+
+func all(lines []string, so func(string) bool) bool {
+	return !slices.ContainsFunc(lines, func(line string) bool { return !so(line) })
 }
 
 // isTold reports whether a block may begin with a heading that has a colon: "Opening hours:".
@@ -287,7 +296,7 @@ func labelledAmong(lines []string) (from, to int) {
 	return 0, 0
 }
 
-var labelled = regexp.MustCompile(`^\p{Lu}[^.:;?!]{1,30}: \S`)
+var labelled = regexp.MustCompile(`^\p{Lu}[^.:;?!]{1,40}: \S`)
 
 // begunAnew is how an entry begins.
 var begunAnew = regexp.MustCompile(`^["'(]?[\p{Lu}\d£$€+]`)

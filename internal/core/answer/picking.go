@@ -39,7 +39,7 @@ func (w *weigher) onlyItem(c *Candidate, i int) bool {
 // itemAhead returns the item of the list at i that alone holds the day of the week, or the range in
 // which a number lies ("Large dog (over 25 kg)" for one of 30 kilos), or something exact that was asked
 // for, as a telephone number is; or that holds all that any other holds, and several things that were
-// asked about; -1 if there is none.
+// asked about, or one, and says what it is about ("Mondays: yoga, 7 pm"); -1 if there is none.
 func (w *weigher) itemAhead(c *Candidate, i int) int {
 	says := func(i int) string { return c.Text[c.sentences[i].Start:c.sentences[i].End] }
 	short := func(i int) bool { return isItem(says(i)) && !isWhole(says(i)) && !aStep.MatchString(says(i)) }
@@ -99,13 +99,14 @@ func (w *weigher) itemAhead(c *Candidate, i int) int {
 			}
 		}
 	}
-	holds := 0
+	holds, itself := 0, false
 	for t, term := range w.q.terms {
 		if !term.Light && ahead.held[t] >= worthOfAlike {
 			holds++
+			itself = itself || ahead.held[t] >= wholly && c.heads[t] < worthOfAlike
 		}
 	}
-	if holds < 2 {
+	if holds < 2 && !(itself && labelledItem.MatchString(says(best))) {
 		return -1
 	}
 	return best
