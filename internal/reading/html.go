@@ -132,12 +132,14 @@ func (o *outline) html(n *html.Node, depth int) {
 		}
 		if title := o.boldFirst(n); title != nil {
 			o.heading(inline, strings.TrimSuffix(words(title), ":"))
-			if !goesOnBehind(title) {
-				n.RemoveChild(title)
+			label := hasColon(title)
+			if label {
+				o.labelled = n
 			}
-			if !strings.HasSuffix(words(title), "?") || boldBegins(nextElement(n)) != nil {
+			if label || boldBegins(nextElement(n)) != nil {
 				defer o.leave(inline) // what comes next says what it is about itself
 			}
+			takeOut(title)
 		}
 		if lines := brokenLines(n); areEntries(lines) || areLabelled(lines) {
 			o.lines(lines)
@@ -288,12 +290,10 @@ func boldOnly(n *html.Node) string {
 	if !isTitle(title) || strings.HasSuffix(title, ":") {
 		return ""
 	}
-	for next := n.NextSibling; next != nil; next = next.NextSibling {
-		if next.Type == html.ElementNode {
-			return title
-		}
+	if nextElement(n) == nil {
+		return ""
 	}
-	return ""
+	return title
 }
 
 // boldFirst returns the bold words that head the paragraph which begins with them: they stand on a
@@ -315,10 +315,6 @@ func (o *outline) boldFirst(n *html.Node) *html.Node {
 	case next.Type == html.ElementNode && next.Data == "br" && isTitle(title), strings.HasSuffix(title, "?"):
 		return first
 	case hasColon(first) && (hasColon(boldBegins(nextElement(n))) || o.labelled != nil && o.labelled == elementBefore(n)):
-		o.labelled = n
-		if next.Type == html.TextNode && !goesOnBehind(first) {
-			next.Data = strings.TrimPrefix(strings.TrimLeft(next.Data, " \n"), ":")
-		}
 		return first
 	}
 	return nil
@@ -350,15 +346,19 @@ func hasColon(label *html.Node) bool {
 		behind != nil && behind.Type == html.TextNode && strings.HasPrefix(strings.TrimSpace(behind.Data), ":"))
 }
 
-// goesOnBehind reports whether the sentence that begins with a few words goes on behind their colon:
-// "Dogs: on a lead". Then they belong to it.
-func goesOnBehind(label *html.Node) bool {
-	behind := label.NextSibling
-	if behind == nil || behind.Type != html.TextNode {
-		return false
+// takeOut takes bold words that head a paragraph out of it, with the colon behind them, unless the
+// sentence that they begin goes on behind it: "Dogs: on a lead".
+func takeOut(title *html.Node) {
+	if behind := title.NextSibling; behind != nil && behind.Type == html.TextNode {
+		rest := strings.TrimSpace(strings.TrimPrefix(strings.TrimSpace(behind.Data), ":"))
+		if r, _ := utf8.DecodeRuneInString(rest); unicode.IsLower(r) {
+			return
+		}
+		if rest != "" {
+			behind.Data = " " + rest + " "
+		}
 	}
-	r, _ := utf8.DecodeRuneInString(strings.TrimLeft(behind.Data, " \n\t:"))
-	return unicode.IsLower(r)
+	title.Parent.RemoveChild(title)
 }
 
 func nextElement(n *html.Node) *html.Node {

@@ -71,7 +71,7 @@ var facts = []fact{
 }
 
 // money is the kind of fact that a price is.
-var money = &facts[1]
+var money = &facts[slices.IndexFunc(facts, func(f fact) bool { return f.called != "" })]
 
 // factWanted returns what an answer to the question must hold, or nil, and the
 // words that ask for it. These need not be in the answer: "dogs travel free" says

@@ -277,34 +277,6 @@ func (f Finder) look(ctx context.Context, q question, found Found, around string
 // that was asked about: "do you have vacancies?" is about what stands under "Jobs".
 const likelyHeading = 0.5
 
-// What decides between two of which the checker is about as sure: that one holds so much more of
-// the question's telling words, and among them the one for which it finds nothing in the other.
-const (
-	muchMore = 0.5
-	asSure   = 0.05
-)
-
-// holdsMore puts a candidate that does so before the first. The checker is soon sure of a pair
-// of question and answer, by how it asks: "can I take a surfboard?" is answered by what is said
-// of surfboards, not by "Can I take my bicycle?". What holds for a time stays where it is.
-func holdsMore(candidates []Candidate) {
-	for i := 1; i < min(choices, len(candidates)); i++ {
-		first, c := candidates[0], candidates[i]
-		if sure := c.Sure >= 0.5 && (first.Question != "" || c.Sure >= first.Sure-asSure); sure && first.Lacks != "" && first.From.IsZero() && first.Until.IsZero() && c.Coverage >= first.Coverage+muchMore && !slices.Contains(c.Missing, first.Lacks) {
-			toFront(candidates, i)
-			return
-		}
-	}
-}
-
-// toFront puts a candidate before the first.
-func toFront(candidates []Candidate, i int) {
-	c := candidates[i]
-	c.rank = candidates[0].rank
-	copy(candidates[1:], candidates[:i])
-	candidates[0] = c
-}
-
 func byRank(candidates []Candidate) {
 	slices.SortStableFunc(candidates, func(a, b Candidate) int { return cmp.Compare(b.rank, a.rank) })
 }

@@ -116,7 +116,7 @@ func (w *weigher) itemAhead(c *Candidate, i int) int {
 // "Screen, phone", "Battery, phone" and "Screen, tablet" the first and the last for a broken screen;
 // none if they all do, or none does.
 func (w *weigher) pricesOf(c *Candidate, i int) (items []int) {
-	if w.q.fact != nil && w.q.fact.called == "" {
+	if w.q.fact != nil && w.q.fact != money {
 		return nil
 	}
 	from, to := c.pricesAround(i)
@@ -416,7 +416,7 @@ var per = regexp.MustCompile(`(?i)\bper\s+\p{L}+|\b(?:an?|each|every)\s+(?:hour|
 // sayPer says the heading with a row or an item that tells a price, where only the heading says what
 // that is for: "Rates per night".
 func (w *weigher) sayPer(c *Candidate) {
-	if w.q.fact == nil || w.q.fact.called == "" || len(c.Trail) == 0 {
+	if w.q.fact != money || len(c.Trail) == 0 {
 		return
 	}
 	quoted, heading := c.Text[c.Quote.Start:c.Quote.End], c.Trail[len(c.Trail)-1]

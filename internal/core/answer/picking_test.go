@@ -48,9 +48,9 @@ func TestAPriceGoesFirstWhereItIsAskedFor(t *testing.T) {
 			t.Errorf("%q: that it is among the first three is likely with %.2f", asked, found.Likely)
 		}
 	}
-	for asked, money := range map[string]bool{"how much?": true, "a zip, how much": true, "how much to mend it?": true, "how much extra is silk": true, "how much notice?": false, "how much time": false, "how much cloth do I bring": false} {
-		if fact, _ := factWanted(asked); (fact != nil && fact.called != "") != money {
-			t.Errorf("%q asks for a price: %v", asked, !money)
+	for asked, isPrice := range map[string]bool{"how much?": true, "a zip, how much": true, "how much to mend it?": true, "how much extra is silk": true, "how much notice?": false, "how much time": false, "how much cloth do I bring": false} {
+		if fact, _ := factWanted(asked); (fact == money) != isPrice {
+			t.Errorf("%q asks for a price: %v", asked, !isPrice)
 		}
 	}
 }

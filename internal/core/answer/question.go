@@ -154,7 +154,7 @@ func understand(ix *knowledge.Index, asked string) question {
 	if q.fact == nil {
 		q.fact, _ = factWanted(q.mended)
 	}
-	if len(q.terms) == 0 && q.fact != nil && q.fact.called != "" && analyzer.English() {
+	if len(q.terms) == 0 && q.fact == money && analyzer.English() {
 		// "How much is it?" asks for the prices.
 		q.terms, q.bare = append(q.terms, newPhrase(ix, asked, terms[:1], analyzer.Stems(q.fact.called))), true
 	}
@@ -192,7 +192,7 @@ func withoutParticle(ix *knowledge.Index, t text.Term) string {
 	}
 	for _, particle := range particles {
 		rest, is := strings.CutSuffix(strings.TrimSuffix(t.Word, "s"), particle)
-		if len(particle) == 2 && particle != "up" && text.English().Times(t.Word) > 0 {
+		if (particle == "in" || particle == "on") && text.English().Times(t.Word) > 0 {
 			continue // a cabin has nothing to do with a cab
 		}
 		if stem := ix.Analyzer().Stem(rest); is && len(rest) > 2 && ix.Knows(stem) {

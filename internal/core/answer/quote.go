@@ -138,16 +138,20 @@ func (w *weigher) sentencesThatAnswer(c *Candidate, weights *Tells) (quote text.
 		return !strings.Contains(c.Text[sentences[i-1].End:sentences[i].Start], "\n\n") && !isItem(says(i))
 	}
 	fits := func(first, last int) bool { return sentences[last].End-sentences[first].Start <= quoteRunes }
+	ahead, prices := -1, []int(nil)
+	if isItem(says(first)) {
+		ahead, prices = w.itemAhead(c, first), w.pricesOf(c, first)
+	}
 	switch {
 	case isRow(c.Text, sentences[first].Span):
 		said, quote = w.sayTable(c, first)
 		return quote, said
 	case w.onlyItem(c, first) || w.q.extreme != 0 && labelledItem.MatchString(says(first)):
 		return sentences[first].Span, ""
-	case w.itemAhead(c, first) >= 0:
-		return sentences[w.itemAhead(c, first)].Span, ""
-	case len(w.pricesOf(c, first)) > 0:
-		return c.sayItems(w.pricesOf(c, first))
+	case ahead >= 0:
+		return sentences[ahead].Span, ""
+	case len(prices) > 0:
+		return c.sayItems(prices)
 	case isItem(says(first)) && !isWhole(says(first)) || strings.HasSuffix(says(first), ":") && first+1 < len(sentences) && isItem(says(first+1)):
 		// A list is said whole, with the sentence that introduces it.
 		for last+1 < len(sentences) && isItem(says(last+1)) && fits(first, last+1) {

@@ -85,7 +85,6 @@ func (f Finder) Ahead(ctx context.Context, comparisons []Comparison) (made func(
 	if f.Vectors == nil || f.Vectors.encoder == nil || f.Lately == nil || runtime.GOMAXPROCS(0) < 2 {
 		return func() {} // each is made when it is asked for
 	}
-	f.Wanted = nil
 	var making sync.WaitGroup
 	making.Go(func() {
 		for _, c := range comparisons {

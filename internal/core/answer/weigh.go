@@ -2,7 +2,6 @@ package answer
 
 import (
 	"math"
-	"regexp"
 	"runtime"
 	"slices"
 	"strings"
@@ -343,85 +342,6 @@ func (w *weigher) isHeading(c Candidate) bool {
 		}
 	}
 	return w.telling > 0
-}
-
-// lessSure is how much less sure the checker may be of what stands below a heading that is all
-// that is asked about.
-const lessSure = 0.3
-
-// headingAsked puts a candidate before the first whose heading holds the one thing that is asked
-// about, where the first only mentions it: "how do I complain?" is answered below "Complaints",
-// not by how complaints about neighbours are dealt with. Where a kind of fact is asked for, that
-// decides.
-func (w *weigher) headingAsked(candidates []Candidate) {
-	if w.telling != 1 || w.q.fact != nil || w.around != nil || len(candidates) == 0 {
-		return
-	}
-	first := candidates[0]
-	if first.Question != "" || w.isHeading(first) || !first.From.IsZero() || !first.Until.IsZero() || isRow(first.Text, first.Quote) {
-		return
-	}
-	for i := 1; i < min(choices, len(candidates)); i++ {
-		if c := candidates[i]; w.isHeading(c) && c.Sure >= first.Sure-lessSure && c.Coverage >= first.Coverage {
-			toFront(candidates, i)
-			return
-		}
-	}
-}
-
-// headingNamed puts a candidate before the first whose heading is what the question names, where the
-// first stands below the name of another: "when do you close in Fennock?" is answered below "Fennock",
-// not below "Lower Hale", which mentions it.
-func (w *weigher) headingNamed(candidates []Candidate) {
-	if len(candidates) == 0 {
-		return
-	}
-	first := candidates[0]
-	for term, t := range w.q.terms {
-		if t.Light || !w.isNamed(t) || first.heads[term] > 0 || first.Question != "" {
-			continue
-		}
-		for i := 1; i < min(choices, len(candidates)); i++ {
-			if c := candidates[i]; c.heads[term] >= wholly && c.Question == "" && c.Features.NoFact <= first.Features.NoFact && beside(c.Trail, first.Trail) {
-				toFront(candidates, i)
-				return
-			}
-		}
-	}
-}
-
-// How a text says what is paid, and how it speaks of paying.
-var (
-	inMoney  = regexp.MustCompile(`[£$€]\s?\d|\d\s?[£€]|\d[.,]\d\d\b`)
-	ofPaying = regexp.MustCompile(`(?i)\b(?:pay|pays|paid|price[sd]?|costs?|charged?|charges|fees?|free|nothing|included?|deposit)\b`)
-)
-
-// saysLittle is how sure the checker must be at least of what tells a price.
-const saysLittle = 0.1
-
-// pricedFirst puts a candidate that tells a price before the first, where that is asked for and the
-// first does not speak of paying, nor holds more of the question: "how much is a morning for a baby?"
-// is not answered by "New children come for two short mornings".
-func (w *weigher) pricedFirst(candidates []Candidate) {
-	if w.q.fact != money || len(candidates) == 0 {
-		return
-	}
-	first := candidates[0]
-	if said := first.Quoted(); inMoney.MatchString(said) || ofPaying.MatchString(said) {
-		return
-	}
-	for i := 1; i < min(choices, len(candidates)); i++ {
-		if c := candidates[i]; c.Sure >= saysLittle && c.Coverage > 0 && c.Coverage >= first.Coverage && inMoney.MatchString(c.Quoted()) {
-			toFront(candidates, i)
-			return
-		}
-	}
-}
-
-// beside reports whether two sections stand beside each other in one.
-func beside(a, b []string) bool {
-	n := len(a)
-	return n > 0 && n == len(b) && a[n-1] != b[n-1] && slices.Equal(a[:n-1], b[:n-1])
 }
 
 // bringsUp reports whether something holds of all terms that a follow-up brings up itself, of
