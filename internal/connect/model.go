@@ -46,7 +46,7 @@ func (e Endpoint) Models(ctx context.Context) (names []string, err error) {
 	var answer struct{ Data []struct{ ID string } }
 	if err := e.call(ctx, http.MethodGet, "/models", "", nil, &answer); err != nil {
 		if address := strings.TrimRight(e.Address, "/"); errors.Is(err, errNotThere) && !strings.HasSuffix(address, modelPath) {
-			return nil, fmt.Errorf("%w at %s/models; many servers have their models below %s: try %s%s", errNotThere, address, modelPath, address, modelPath)
+			return nil, fmt.Errorf("%w: nothing is at %s/models; many servers have their models below %s: try %s%s", errNotThere, address, modelPath, address, modelPath)
 		}
 		return nil, err
 	}
